@@ -1,0 +1,1 @@
+"""Pure computation: arrays and values in, arrays and values out."""

@@ -1,0 +1,1 @@
+"""From page pictures to the files people keep."""

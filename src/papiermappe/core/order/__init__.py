@@ -1,0 +1,1 @@
+"""Which page where: places, sheets, and the way back."""

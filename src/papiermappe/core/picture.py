@@ -1,0 +1,124 @@
+"""Encoded pictures: looked at before they are decoded, decoded at full or reduced size, encoded again.
+
+Decoded pictures are `uint8`, grey `(h, w)` or RGB `(h, w, 3)`, rows from the top.
+"""
+
+import io
+import warnings
+from dataclasses import dataclass
+from typing import Literal
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, UnidentifiedImageError
+
+from papiermappe.errors import PictureRefused
+
+Pixels = NDArray[np.uint8]
+Reduction = Literal[1, 2, 4, 8]
+
+DEFAULT_LIMIT_PX = 250_000_000
+MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
+
+_REDUCED_COLOUR = {
+    1: cv2.IMREAD_COLOR_RGB,
+    2: cv2.IMREAD_REDUCED_COLOR_2,
+    4: cv2.IMREAD_REDUCED_COLOR_4,
+    8: cv2.IMREAD_REDUCED_COLOR_8,
+}
+_REDUCED_GREY = {
+    1: cv2.IMREAD_GRAYSCALE,
+    2: cv2.IMREAD_REDUCED_GRAYSCALE_2,
+    4: cv2.IMREAD_REDUCED_GRAYSCALE_4,
+    8: cv2.IMREAD_REDUCED_GRAYSCALE_8,
+}
+
+
+@dataclass(frozen=True)
+class PictureHead:
+    """What the head of an encoded picture says of it."""
+
+    media_type: str
+    width_px: int
+    height_px: int
+    is_colour: bool
+    dpi: float | None
+
+
+@dataclass(frozen=True)
+class CapturedPicture:
+    """One side of a sheet as the device delivered it: encoded, with its resolution."""
+
+    data: bytes
+    dpi: float
+    limit_px: int = DEFAULT_LIMIT_PX
+
+    def head(self) -> PictureHead:
+        """Return what the head says. Raises PictureRefused."""
+        return read_head(self.data, self.limit_px)
+
+    def pixels(self, reduction: Reduction = 1) -> Pixels:
+        """Return the decoded picture, each side divided by `reduction` and rounded up. Raises PictureRefused."""
+        return decode(self.data, self.limit_px, reduction)
+
+
+def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
+    """Read size and kind without decoding.
+
+    Raises:
+        PictureRefused: not a JPEG or PNG, or more pixels than `limit_px`.
+    """
+    try:
+        with warnings.catch_warnings():
+            # Pillow's own size warning; the limit that holds here is `limit_px`, checked below.
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            picture = Image.open(io.BytesIO(data), formats=tuple(MEDIA_TYPES))
+    except Image.DecompressionBombError as exc:
+        raise _too_large("", limit_px) from exc
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as exc:
+        raise PictureRefused("This is not a JPEG or PNG picture that can be read.") from exc
+    width_px, height_px = picture.size
+    if width_px * height_px > limit_px:
+        raise _too_large(f" of {width_px} x {height_px} pixels", limit_px)
+    dpi = float(picture.info.get("dpi", (0, 0))[0])
+    return PictureHead(
+        media_type=MEDIA_TYPES[str(picture.format)],
+        width_px=width_px,
+        height_px=height_px,
+        is_colour=picture.mode not in {"1", "L", "I", "I;16", "LA"},
+        dpi=dpi if 10 <= dpi <= 4800 else None,
+    )
+
+
+def _too_large(size: str, limit_px: int) -> PictureRefused:
+    return PictureRefused(f"The picture{size} is larger than the {limit_px / 1e6:.0f} megapixels that are taken.")
+
+
+def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction = 1) -> Pixels:
+    """Decode a JPEG or PNG, its size checked first.
+
+    Args:
+        data: the encoded picture.
+        limit_px: more pixels than this are refused before decoding.
+        reduction: divides each side; JPEG decodes faster for it.
+
+    Raises:
+        PictureRefused: broken, too large or of another kind.
+    """
+    head = read_head(data, limit_px)
+    flags = (_REDUCED_COLOUR if head.is_colour else _REDUCED_GREY)[reduction] | cv2.IMREAD_IGNORE_ORIENTATION
+    try:
+        pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
+    except cv2.error as exc:
+        raise PictureRefused("The picture is damaged and cannot be read.") from exc
+    if pixels is None:
+        raise PictureRefused("The picture is damaged and cannot be read.")
+    if head.is_colour and reduction != 1:
+        pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB)
+    return np.asarray(pixels, np.uint8)
+
+
+def to_grey(pixels: Pixels) -> Pixels:
+    """Return the picture as grey `(h, w)`; grey pictures come back as they are."""
+    return pixels if pixels.ndim == 2 else np.asarray(cv2.cvtColor(pixels, cv2.COLOR_RGB2GRAY), np.uint8)

@@ -1,0 +1,300 @@
+"""A scanner without its network: paper, states, jobs. What it delivers is an exposure, not yet a picture."""
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from papiermappe.core.order.places import Side
+from papiermappe.core.paper import PaperSize
+from papiermappe.standin.paper.drawing import DrawnSide, draw_side
+from papiermappe.standin.paper.originals import ORIGINALS
+from papiermappe.standin.paper.physics import Lay, Optics, Region, corners_mm, lay_sheet
+from papiermappe.standin.scanner.profiles import Profile, Source
+
+NOTHING = "nothing"
+_NO_PAPER = PaperSize("none", 1, 1)
+_BESIDE_THE_BED = Lay((-20.0, -20.0), 0.0)
+
+
+class LaidSheet(BaseModel):
+    """One sheet as it lies in the feeder or on the glass."""
+
+    original: str
+    sheet: int = 0
+    seed: int = 0
+    upside_down: bool = False
+    turned_over: bool = False
+    """Its back lies where the front should."""
+
+    def side(self, side: Side) -> DrawnSide:
+        """Return what the sensor for fronts or backs sees."""
+        if self.original == NOTHING:
+            return draw_side(_NO_PAPER, None)
+        original = ORIGINALS[self.original]
+        drawn = original.sheets[self.sheet]
+        shows_front = (side is Side.FRONT) != self.turned_over
+        return draw_side(original.paper, drawn.front if shows_front else drawn.back)
+
+
+class Faults(BaseModel):
+    """What goes wrong in the next feeder run; sheets are counted from 1."""
+
+    jam_at: int | None = Field(default=None, ge=1)
+    double_at: int | None = Field(default=None, ge=1)
+
+
+class Paper(BaseModel):
+    """All that lies in and on a device: what stays where it is when the power goes."""
+
+    feeder: list[LaidSheet] = []
+    glass: LaidSheet | None = None
+    cover_open: bool = False
+    gone: bool = False
+    faults: Faults = Faults()
+    trouble: Literal["ScannerAdfJam", "ScannerAdfMultipickDetected"] | None = None
+
+
+class JobState(StrEnum):
+    """The life of a job, as eSCL names it: Processing, then one of the others."""
+
+    PROCESSING = "Processing"
+    COMPLETED = "Completed"
+    CANCELED = "Canceled"
+    ABORTED = "Aborted"
+
+
+class Colour(StrEnum):
+    """Colour modes, as eSCL names them."""
+
+    BILEVEL = "BlackAndWhite1"
+    GREY = "Grayscale8"
+    COLOUR = "RGB24"
+
+
+class SettingsRefused(Exception):
+    """The device cannot do what the settings ask."""
+
+
+class Busy(Exception):
+    """Another job has the device, or it is stopped."""
+
+
+class Stuck(Exception):
+    """The paper does not come: jammed, doubled, or the cover is open."""
+
+
+@dataclass(frozen=True)
+class ScanRequest:
+    """Scan settings, parsed."""
+
+    source: Literal["Platen", "Feeder"]
+    duplex: bool
+    dpi: int
+    colour: Colour
+    document_format: str
+    region: Region | None = None
+    compression: int = 25
+
+
+class Truth(BaseModel):
+    """What is really on a delivered picture."""
+
+    original: str
+    sheet: int
+    side: Side
+    page_number: int | None
+    skew_deg: float
+    """Of the content against upright, counter-clockwise positive; 180 degrees more where it lies upside down."""
+    corners_mm: list[tuple[float, float]]
+    lines: list[str]
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """One side before the sensor: all that its picture follows from."""
+
+    laid: LaidSheet
+    side: Side
+    lay: Lay
+    optics: Optics
+    region: Region
+    request: ScanRequest
+
+    @property
+    def seed(self) -> int:
+        """The seed of this side's light and noise."""
+        return self.laid.seed * 2 + (self.side is Side.BACK)
+
+    def truth(self) -> Truth:
+        """Return what is really on the picture."""
+        drawn = self.laid.side(self.side)
+        texts = [line.text for line in drawn.lines]
+        numbers = [int(line.text.removeprefix("Page ")) for line in drawn.lines
+                   if line.y_mm > drawn.paper.height_mm - 20 and line.text.removeprefix("Page ").isdigit()]
+        return Truth(
+            original=self.laid.original, sheet=self.laid.sheet, side=self.side,
+            page_number=numbers[-1] if numbers else None, skew_deg=self.lay.angle_deg,
+            corners_mm=list(corners_mm(drawn, self.lay, self.region)), lines=texts,
+        )
+
+
+@dataclass
+class Job:
+    """One scan job."""
+
+    request: ScanRequest
+    uuid: str = field(default_factory=lambda: str(uuid.uuid4()))
+    state: JobState = JobState.PROCESSING
+    reason: str = "JobScanning"
+    fed: int = 0
+    back_waiting: LaidSheet | None = None
+    glass_taken: bool = False
+    truths: list[Truth] = field(default_factory=list)
+    touched_s: float = 0.0
+
+    @property
+    def exposed(self) -> int:
+        """How many sides have passed the sensor, whether or not they have reached the client."""
+        return len(self.truths)
+
+
+class Device:
+    """A scanner: what lies in it, and its jobs, the newest last."""
+
+    def __init__(self, profile: Profile, paper: Paper | None = None) -> None:
+        self.profile = profile
+        self.paper = paper or Paper()
+        self.jobs: list[Job] = []
+
+    @property
+    def active(self) -> Job | None:
+        """The job that has the device."""
+        return next((job for job in self.jobs if job.state is JobState.PROCESSING), None)
+
+    @property
+    def adf_state(self) -> str:
+        """The feeder's state, as eSCL names it."""
+        if self.paper.cover_open:
+            return "ScannerAdfHatchOpen"
+        if self.paper.trouble:
+            return self.paper.trouble
+        if (job := self.active) and job.request.source == "Feeder":
+            return "ScannerAdfProcessing"
+        return "ScannerAdfLoaded" if self.paper.feeder else "ScannerAdfEmpty"
+
+    @property
+    def state(self) -> str:
+        """The device's state, as eSCL names it."""
+        if self.paper.cover_open or self.paper.trouble:
+            return "Stopped"
+        return "Processing" if self.active else "Idle"
+
+    def lay_in_feeder(self, sheets: Sequence[LaidSheet]) -> None:
+        """Put sheets under those that lie in the feeder already, as many as it holds."""
+        room = self.profile.feeder_capacity - len(self.paper.feeder)
+        self.paper.feeder.extend(sheets[:room])
+
+    def clear_path(self) -> None:
+        """Take out what is stuck; it goes back on top of the pile, where it is counted already."""
+        self.paper.trouble = None
+
+    def start(self, request: ScanRequest) -> Job:
+        """Begin a job.
+
+        Raises:
+            Busy: stopped, or another job is running.
+            SettingsRefused: the settings cannot be met, or the feeder is empty.
+        """
+        if self.state != "Idle":
+            raise Busy(self.state)
+        source = self._source(request)
+        if request.dpi not in source.resolutions_dpi:
+            raise SettingsRefused("resolution")
+        if request.source == "Feeder" and not self.paper.feeder:
+            raise SettingsRefused("the feeder is empty")
+        region = request.region or Region(0, 0, source.width_mm, source.height_mm)
+        if region.x_mm + region.width_mm > source.width_mm + 0.2 or region.y_mm + region.height_mm > source.height_mm + 0.2:
+            raise SettingsRefused("region")
+        job = Job(request)
+        self.jobs = [*self.jobs[-19:], job]
+        return job
+
+    def _source(self, request: ScanRequest) -> Source:
+        source = self.profile.feeder if request.source == "Feeder" else self.profile.glass
+        if source is None or (request.duplex and not (self.profile.duplex and request.source == "Feeder")):
+            raise SettingsRefused("source")
+        return source
+
+    def foresee(self, job: Job) -> Exposure | None:
+        """Return what `expose` would deliver next if nothing goes wrong; changes nothing."""
+        if job.state is not JobState.PROCESSING:
+            return None
+        if job.request.source == "Platen":
+            return None if job.glass_taken else self._exposure(job, self.paper.glass, Side.FRONT)
+        if job.back_waiting:
+            return self._exposure(job, job.back_waiting, Side.BACK)
+        return self._exposure(job, self.paper.feeder[0], Side.FRONT) if self.paper.feeder else None
+
+    def expose(self, job: Job) -> Exposure | None:
+        """Bring the next side before the sensor; None where the job has no more.
+
+        Raises:
+            Stuck: the paper does not come; the job is aborted.
+        """
+        if job.state is not JobState.PROCESSING:
+            return None
+        if job.request.source == "Feeder" and not job.back_waiting:
+            self._check_path(job)
+        exposure = self.foresee(job)
+        if exposure is None:
+            job.state, job.reason = JobState.COMPLETED, "JobCompletedSuccessfully"
+            return None
+        if job.request.source == "Platen":
+            job.glass_taken = True
+        elif job.back_waiting:
+            job.back_waiting = None
+        else:
+            fed = self.paper.feeder.pop(0)
+            job.fed += 1
+            job.back_waiting = fed if job.request.duplex else None
+        job.truths.append(exposure.truth())
+        return exposure
+
+    def delivered(self, job: Job) -> None:
+        """Note that a side has reached the client; a glass job ends with it."""
+        if job.request.source == "Platen":
+            job.state, job.reason = JobState.COMPLETED, "JobCompletedSuccessfully"
+
+    def cancel(self, job: Job) -> None:
+        """End a job before its time."""
+        if job.state is JobState.PROCESSING:
+            job.state, job.reason = JobState.CANCELED, "JobCanceledByUser"
+
+    def _check_path(self, job: Job) -> None:
+        faults = self.paper.faults
+        if self.paper.feeder and faults.jam_at == job.fed + 1:
+            self.paper.trouble, self.paper.faults = "ScannerAdfJam", Faults()
+        elif len(self.paper.feeder) > 1 and faults.double_at == job.fed + 1:
+            self.paper.trouble, self.paper.faults = "ScannerAdfMultipickDetected", Faults()
+        if self.paper.trouble or self.paper.cover_open:
+            job.state, job.reason = JobState.ABORTED, "AbortedBySystem"
+            raise Stuck(self.adf_state)
+
+    def _exposure(self, job: Job, laid: LaidSheet | None, side: Side) -> Exposure:
+        source = self._source(job.request)
+        region = job.request.region or Region(0, 0, source.width_mm, source.height_mm)
+        if laid is None:
+            return Exposure(LaidSheet(original=NOTHING), side, _BESIDE_THE_BED, source.optics, region, job.request)
+        paper = laid.side(side).paper
+        lies_across = paper.width_mm > source.width_mm
+        size_mm = (paper.height_mm, paper.width_mm) if lies_across else (paper.width_mm, paper.height_mm)
+        lay = lay_sheet(*size_mm, laid.upside_down, source.optics, laid.seed)
+        if lies_across:
+            lay = Lay(lay.centre_mm, lay.angle_deg + 90.0)
+        if side is Side.BACK:
+            lay = Lay(lay.centre_mm, -lay.angle_deg)
+        return Exposure(laid, side, lay, source.optics, region, job.request)

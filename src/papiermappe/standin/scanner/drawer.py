@@ -1,0 +1,169 @@
+"""The paper drawer: a small page where paper is laid into the devices, and the interface that tests use."""
+
+import random
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated, Literal
+
+from aiohttp import web
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from pydantic import BaseModel, BeforeValidator, Field, ValidationError
+
+from papiermappe.standin.paper.originals import ORIGINALS
+from papiermappe.standin.scanner.device import Device, Faults, LaidSheet
+
+STATIC = Path(__file__).parent / "static"
+VENDOR = Path(__file__).parents[2] / "web" / "static" / "vendor"
+MOST_SHEETS = 500
+
+_templates = Environment(
+    loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True, undefined=StrictUndefined
+)
+
+
+class Load(BaseModel):
+    """Paper to be laid into a device: originals by their keys, in order, as often as asked for."""
+
+    originals: list[str] = Field(min_length=1)
+    times: int = Field(default=1, ge=1, le=MOST_SHEETS)
+    where: Literal["feeder", "glass"] = "feeder"
+    upside_down: bool = False
+    turned_over: bool = False
+    reversed: bool = False
+    seed: Annotated[int | None, BeforeValidator(lambda text: text or None)] = None
+
+    def sheets(self) -> list[LaidSheet]:
+        """Return the sheets, the first one on top. Raises KeyError for an unknown original."""
+        keys = self.originals * self.times
+        first_seed = self.seed if self.seed is not None else random.randrange(1_000_000)  # noqa: S311 (no secret)
+        laid = [(key, number) for key in keys for number in range(len(ORIGINALS[key].sheets))][:MOST_SHEETS]
+        pile = [
+            LaidSheet(original=key, sheet=number, seed=first_seed + at,
+                      upside_down=self.upside_down, turned_over=self.turned_over)
+            for at, (key, number) in enumerate(laid)
+        ]
+        return pile[::-1] if self.reversed else pile
+
+
+class Trouble(BaseModel):
+    """What is to go wrong, or is wrong now."""
+
+    jam_at: Annotated[int | None, BeforeValidator(lambda text: text or None), Field(ge=1)] = None
+    double_at: Annotated[int | None, BeforeValidator(lambda text: text or None), Field(ge=1)] = None
+    cover_open: bool = False
+    gone: bool = False
+
+
+class Drawer:
+    """The page and its interface.
+
+    Args:
+        devices: by their keys.
+        changed: called after the paper has moved or a device has come or gone.
+    """
+
+    def __init__(self, devices: dict[str, Device], changed: Callable[[], None]) -> None:
+        self._devices = devices
+        self._changed = changed
+
+    def app(self) -> web.Application:
+        """Return the application with its routes."""
+        app = web.Application(middlewares=[_guarded], client_max_size=64_000)
+        app.add_routes(
+            [
+                web.get("/", self._first),
+                web.get("/devices/{key}", self._page),
+                web.get("/devices/{key}/truth", self._truth),
+                web.get("/devices/{key}/paper", self._paper),
+                web.post("/devices/{key}/load", self._load),
+                web.post("/devices/{key}/trouble", self._set_trouble),
+                web.post("/devices/{key}/clear", self._clear),
+                web.post("/devices/{key}/take-out", self._take_out),
+                web.static("/static", STATIC),
+                web.static("/vendor", VENDOR),
+            ]
+        )
+        return app
+
+    def _device(self, request: web.Request) -> Device:
+        try:
+            return self._devices[request.match_info["key"]]
+        except KeyError:
+            raise web.HTTPNotFound from None
+
+    async def _first(self, _: web.Request) -> web.Response:
+        raise web.HTTPFound(f"/devices/{next(iter(self._devices))}")
+
+    async def _page(self, request: web.Request) -> web.Response:
+        device = self._device(request)
+        html = _templates.get_template("drawer.html").render(
+            device=device, devices=self._devices.values(), originals=ORIGINALS
+        )
+        return web.Response(text=html, content_type="text/html")
+
+    async def _truth(self, request: web.Request) -> web.Response:
+        """Answer with what is really on every picture of the device's jobs, by job, the oldest first."""
+        jobs = self._device(request).jobs
+        return web.json_response({job.uuid: [truth.model_dump() for truth in job.truths] for job in jobs})
+
+    async def _paper(self, request: web.Request) -> web.Response:
+        return web.Response(text=self._device(request).paper.model_dump_json(), content_type="application/json")
+
+    async def _load(self, request: web.Request) -> web.Response:
+        device = self._device(request)
+        load = Load.model_validate(await _sent(request, lists={"originals"}))
+        try:
+            sheets = load.sheets()
+        except KeyError as exc:
+            raise web.HTTPUnprocessableEntity(text=f"There is no original {exc}.") from exc
+        if load.where == "glass":
+            device.paper.glass = sheets[0]
+        else:
+            device.lay_in_feeder(sheets)
+        return self._done(request)
+
+    async def _set_trouble(self, request: web.Request) -> web.Response:
+        device = self._device(request)
+        trouble = Trouble.model_validate(await _sent(request))
+        device.paper.faults = Faults(jam_at=trouble.jam_at, double_at=trouble.double_at)
+        device.paper.cover_open, device.paper.gone = trouble.cover_open, trouble.gone
+        return self._done(request)
+
+    async def _clear(self, request: web.Request) -> web.Response:
+        self._device(request).clear_path()
+        return self._done(request)
+
+    async def _take_out(self, request: web.Request) -> web.Response:
+        paper = self._device(request).paper
+        paper.feeder, paper.glass = [], None
+        return self._done(request)
+
+    def _done(self, request: web.Request) -> web.Response:
+        self._changed()
+        if request.content_type == "application/json":
+            return web.json_response({"feeder": len(self._device(request).paper.feeder)})
+        raise web.HTTPSeeOther(f"/devices/{request.match_info['key']}")
+
+
+async def _sent(request: web.Request, lists: frozenset[str] | set[str] = frozenset()) -> object:
+    """Return what was sent: JSON as it is; a form as a dictionary, the named fields as lists."""
+    if request.content_type == "application/json":
+        return await request.json()
+    form = await request.post()
+    return {name: form.getall(name) if name in lists else form[name] for name in form}
+
+
+@web.middleware
+async def _guarded(request: web.Request, handler: Callable[[web.Request], web.StreamResponse]) -> web.StreamResponse:
+    """Refuse forms that other sites send, and say what is wrong with what was sent."""
+    site = request.headers.get("Sec-Fetch-Site", "same-origin")
+    if request.method != "GET" and site not in {"same-origin", "none"}:
+        raise web.HTTPForbidden
+    try:
+        response = await handler(request)  # type: ignore[misc]  # aiohttp types handlers as plain callables
+    except ValidationError as exc:
+        raise web.HTTPUnprocessableEntity(text=str(exc)) from exc
+    response.headers["Content-Security-Policy"] = (
+        "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'"
+    )
+    return response
