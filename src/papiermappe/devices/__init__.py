@@ -1,0 +1,1 @@
+"""Where pages come from: scanners that speak eSCL."""

@@ -1,0 +1,49 @@
+"""What goes wrong with a device.
+
+    DeviceError
+    ├── AddressRefused      what was typed is no address of a scanner
+    ├── DeviceUnreachable   it does not answer, or not in time
+    ├── AnswerRefused       it answers nonsense, or too much
+    ├── DeviceBusy          it has other work, or is stopped
+    ├── SettingsRefused     it will not do what the ticket asks, or has no paper
+    └── FeederStuck         the paper does not come
+"""
+
+from papiermappe.errors import PapiermappeError
+
+
+class DeviceError(PapiermappeError):
+    """The root of what goes wrong with a device."""
+
+
+class AddressRefused(DeviceError):
+    """What was typed is no address of a scanner."""
+
+
+class DeviceUnreachable(DeviceError):
+    """The device does not answer, or not in time."""
+
+
+class AnswerRefused(DeviceError):
+    """The device answers nonsense, or too much."""
+
+
+class DeviceBusy(DeviceError):
+    """The device has other work, or is stopped."""
+
+
+class SettingsRefused(DeviceError):
+    """The device will not do what the ticket asks, or has no paper."""
+
+
+class FeederStuck(DeviceError):
+    """The paper does not come.
+
+    Args:
+        message: for the person.
+        adf_state: the feeder's state, as eSCL names it.
+    """
+
+    def __init__(self, message: str, adf_state: str) -> None:
+        super().__init__(message)
+        self.adf_state = adf_state

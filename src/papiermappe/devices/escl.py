@@ -1,0 +1,221 @@
+"""The eSCL client: one device, one job at a time, pages pulled one by one."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from urllib.parse import urlsplit
+
+import httpx
+
+from papiermappe.core.picture import DEFAULT_LIMIT_PX, read_head
+from papiermappe.devices.errors import (
+    AddressRefused,
+    AnswerRefused,
+    DeviceBusy,
+    DeviceError,
+    DeviceUnreachable,
+    FeederStuck,
+    SettingsRefused,
+)
+from papiermappe.devices.escl_xml import parse_abilities, parse_status, settings_xml
+from papiermappe.devices.model import Abilities, DeviceStatus, JobStatus, TicketSettings
+
+STUCK_STATES = {
+    "ScannerAdfJam": "jammed",
+    "ScannerAdfMispick": "could not be picked up",
+    "ScannerAdfMultipickDetected": "came together with the next one",
+    "ScannerAdfHatchOpen": "cannot pass: the cover is open",
+    "ScannerAdfDuplexPageTooShort": "is too short for both sides",
+    "ScannerAdfDuplexPageTooLong": "is too long for both sides",
+}
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What is accepted of a device."""
+
+    connect_s: float = 3.0
+    answer_s: float = 5.0
+    """For everything but pages."""
+    page_s: float = 60.0
+    """For one page, from the asking to its last byte."""
+    busy_s: float = 20.0
+    """How long a device may say that it is not ready."""
+    xml_bytes: int = 1_000_000
+    page_bytes: int = 250_000_000
+    page_px: int = DEFAULT_LIMIT_PX
+
+
+def device_url(address: str) -> str:
+    """Return the eSCL root for what a person typed: a host, with a port or a whole address.
+
+    Raises:
+        AddressRefused: it cannot be an address.
+    """
+    typed = address.strip().rstrip("/")
+    try:
+        parts = urlsplit(typed if "://" in typed else f"http://{typed}")
+        port = parts.port
+    except ValueError as exc:
+        raise AddressRefused(f"“{typed[:80]}” is not an address.") from exc
+    if parts.scheme not in {"http", "https"} or not parts.hostname or parts.username or any(c.isspace() for c in typed):
+        raise AddressRefused(f"“{typed[:80]}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL.")
+    host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
+    return f"{parts.scheme}://{host}{f':{port}' if port else ''}{parts.path or '/eSCL'}"
+
+
+class EsclClient:
+    """Talks to one device. Not for use from two threads.
+
+    Args:
+        url: the eSCL root, as `device_url` gives it.
+        limits: what is accepted.
+        transport: for tests.
+        sleep: for tests.
+    """
+
+    def __init__(
+        self,
+        url: str,
+        limits: Limits | None = None,
+        transport: httpx.BaseTransport | None = None,
+        sleep: Callable[[float], None] = time.sleep,
+    ) -> None:
+        self._url = url
+        self._limits = limits or Limits()
+        self._sleep = sleep
+        timeout = httpx.Timeout(self._limits.answer_s, connect=self._limits.connect_s)
+        self._http = httpx.Client(timeout=timeout, transport=transport, trust_env=False, headers={"Accept": "*/*"})
+
+    def __enter__(self) -> "EsclClient":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._http.close()
+
+    def abilities(self) -> Abilities:
+        """Ask what the device can do. Raises DeviceError."""
+        return parse_abilities(self._get_xml("ScannerCapabilities"))
+
+    def status(self) -> DeviceStatus:
+        """Ask how the device is. Raises DeviceError."""
+        return parse_status(self._get_xml("ScannerStatus"))
+
+    def start(self, ticket: TicketSettings) -> str:
+        """Begin a job; wait while the device is busy.
+
+        Returns:
+            The job's URL, always on the device that was asked.
+
+        Raises:
+            SettingsRefused: it cannot do that, or there is no paper.
+            DeviceBusy: it is not ready after `busy_s`.
+            DeviceError: anything else.
+        """
+        able = self.abilities().source(ticket.source)
+        if able is None:
+            raise SettingsRefused(f"This scanner has no {ticket.source}.")
+        body = settings_xml(ticket, able)
+        status, _, headers = self._patiently("POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body)
+        if status == 409:
+            raise SettingsRefused("The scanner will not do that: there is no paper in it, or it cannot meet the ticket.")
+        location = headers.get("location", "")
+        if status != 201 or not location:
+            raise AnswerRefused(f"The scanner did not accept the job (answer {status}).")
+        return self._same_device(location)
+
+    def next_page(self, job_url: str) -> bytes | None:
+        """Pull the next page of a job.
+
+        Returns:
+            An encoded picture whose head has been checked; None where the job has no more.
+
+        Raises:
+            FeederStuck: the paper does not come.
+            AnswerRefused: what came is no picture, or too large.
+            PictureRefused: it is a picture that is not taken.
+            DeviceError: anything else.
+        """
+        status, body, _ = self._patiently("GET", f"{job_url}/NextDocument", self._limits.page_s, self._limits.page_bytes)
+        if status in {404, 410}:
+            return None
+        if status == 409:
+            raise self._stuck()
+        if status != 200:
+            raise AnswerRefused(f"The scanner did not deliver the page (answer {status}).")
+        read_head(body, self._limits.page_px)
+        return body
+
+    def job_status(self, job_url: str) -> JobStatus | None:
+        """Return what the device says of a job; None where it does not know it. Raises DeviceError."""
+        name = job_url.rsplit("/", 1)[-1]
+        return next((job for job in self.status().jobs if job.uri.rsplit("/", 1)[-1] == name), None)
+
+    def cancel(self, job_url: str) -> None:
+        """End a job. A job that the device does not know is ended, too. Raises DeviceError."""
+        self._ask("DELETE", job_url, self._limits.answer_s, self._limits.xml_bytes)
+
+    def _stuck(self) -> DeviceError:
+        adf_state = self.status().adf_state or ""
+        return FeederStuck(STUCK_STATES.get(adf_state, "did not come"), adf_state)
+
+    def _get_xml(self, name: str) -> bytes:
+        status, body, _ = self._ask("GET", f"{self._url}/{name}", self._limits.answer_s, self._limits.xml_bytes)
+        if status == 503:
+            raise DeviceBusy("The scanner is not ready yet.")
+        if status != 200:
+            raise AnswerRefused(f"At this address nothing answers as a scanner does (answer {status}).")
+        return body
+
+    def _patiently(
+        self, method: str, url: str, time_s: float, most_bytes: int, body: bytes | None = None
+    ) -> tuple[int, bytes, httpx.Headers]:
+        """Ask again while the answer is 503, as often as fits into `busy_s`."""
+        until_s = time.monotonic() + self._limits.busy_s
+        while True:
+            status, answer, headers = self._ask(method, url, time_s, most_bytes, body)
+            if status != 503:
+                return status, answer, headers
+            pause_s = _retry_after_s(headers)
+            if time.monotonic() + pause_s > until_s:
+                raise DeviceBusy("The scanner is busy, or waits for someone to look after it.")
+            self._sleep(pause_s)
+
+    def _ask(
+        self, method: str, url: str, time_s: float, most_bytes: int, body: bytes | None = None
+    ) -> tuple[int, bytes, httpx.Headers]:
+        """Ask once. The answer is read piece by piece, so that neither its size nor its slowness is unbounded."""
+        until_s = time.monotonic() + time_s
+        headers = {"Content-Type": "text/xml"} if body else None
+        timeout = httpx.Timeout(time_s, connect=self._limits.connect_s)
+        try:
+            with self._http.stream(method, url, content=body, headers=headers, timeout=timeout) as response:
+                read = bytearray()
+                for piece in response.iter_bytes():
+                    read += piece
+                    if len(read) > most_bytes:
+                        raise AnswerRefused(f"The scanner sent more than {most_bytes / 1e6:.0f} MB for one answer.")
+                    if time.monotonic() > until_s:
+                        raise DeviceUnreachable(f"The scanner took longer than {time_s:.0f} s for one answer.")
+                return response.status_code, bytes(read), response.headers
+        except httpx.TimeoutException as exc:
+            raise DeviceUnreachable("The scanner does not answer in time.") from exc
+        except httpx.TransportError as exc:
+            raise DeviceUnreachable("The scanner is not reachable.") from exc
+        except (httpx.DecodingError, httpx.InvalidURL) as exc:
+            raise AnswerRefused("The scanner's answer cannot be read.") from exc
+
+    def _same_device(self, location: str) -> str:
+        """Return a job's URL with the host replaced by the one that was asked: an answer leads nowhere else."""
+        parts = urlsplit(location)
+        if not parts.path.startswith("/"):
+            raise AnswerRefused("The scanner names its job in a way that cannot be read.")
+        root = urlsplit(self._url)
+        return f"{root.scheme}://{root.netloc}{parts.path.rstrip('/')}"
+
+
+def _retry_after_s(headers: httpx.Headers) -> float:
+    try:
+        return min(max(float(headers.get("retry-after", "1")), 0.2), 10.0)
+    except ValueError:
+        return 1.0

@@ -1,0 +1,133 @@
+"""What a device can do, how it is, and what is asked of it."""
+
+from enum import StrEnum
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from papiermappe.core.paper import BY_NAME, PaperSize
+
+ANY_SIZE = "any size"
+FEEDER_MARGIN_MM = 8.0  # room for the skew that a feeder leaves
+GLASS_MARGIN_MM = 18.0  # room for the skew that a hand leaves
+
+
+class Source(StrEnum):
+    """Where the paper lies."""
+
+    FEEDER = "feeder"
+    GLASS = "glass"
+
+
+class Sides(StrEnum):
+    """Which sides are taken."""
+
+    ONE = "one side"
+    BOTH = "both sides"
+
+
+class Colour(StrEnum):
+    """Colour modes."""
+
+    COLOUR = "colour"
+    GREY = "grey"
+    BILEVEL = "black and white"
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(frozen=True)
+
+
+class SourceAbilities(_Value):
+    """What a glass or a feeder can do."""
+
+    width_mm: float
+    height_mm: float
+    resolutions_dpi: tuple[int, ...]
+    colours: tuple[Colour, ...]
+
+    def papers(self) -> list[str]:
+        """Return the names of the paper sizes that fit, and that of the whole area."""
+        fitting = [name for name, size in BY_NAME.items() if size.width_mm <= self.width_mm and size.height_mm <= self.height_mm]
+        return [*fitting, ANY_SIZE]
+
+
+class Abilities(_Value):
+    """What a device can do."""
+
+    name: str
+    uuid: str | None = None
+    admin_url: str | None = None
+    glass: SourceAbilities | None = None
+    feeder: SourceAbilities | None = None
+    duplex: bool = False
+    feeder_capacity: int | None = None
+
+    def source(self, source: Source) -> SourceAbilities | None:
+        """Return what the source can do; None where the device has none."""
+        return self.feeder if source is Source.FEEDER else self.glass
+
+
+class DeviceState(StrEnum):
+    """A device's state, as eSCL names it."""
+
+    IDLE = "Idle"
+    PROCESSING = "Processing"
+    TESTING = "Testing"
+    STOPPED = "Stopped"
+    DOWN = "Down"
+
+
+class JobStatus(_Value):
+    """What a device says of a job."""
+
+    uri: str
+    images_completed: int
+    state: str
+
+
+class DeviceStatus(_Value):
+    """How a device is."""
+
+    state: DeviceState
+    adf_state: str | None = None
+    jobs: tuple[JobStatus, ...] = ()
+
+    @property
+    def paper_loaded(self) -> bool | None:
+        """Whether paper lies in the feeder; None where the device does not say."""
+        return {"ScannerAdfLoaded": True, "ScannerAdfEmpty": False}.get(self.adf_state or "")
+
+
+class TicketSettings(_Value):
+    """What is asked of a device."""
+
+    source: Source = Source.FEEDER
+    sides: Sides = Sides.BOTH
+    dpi: int = Field(default=300, ge=50, le=1200)
+    colour: Colour = Colour.COLOUR
+    paper: str = "A4"
+
+    def fitted(self, abilities: Abilities) -> "TicketSettings":
+        """Return the ticket with everything the device cannot do replaced by the nearest that it can."""
+        source = self.source if abilities.source(self.source) else (Source.FEEDER if abilities.feeder else Source.GLASS)
+        able = abilities.source(source)
+        if able is None:
+            return self
+        two_sided = source is Source.FEEDER and abilities.duplex
+        return TicketSettings(
+            source=source,
+            sides=self.sides if two_sided else Sides.ONE,
+            dpi=min(able.resolutions_dpi, key=lambda dpi: abs(dpi - self.dpi)),
+            colour=self.colour if self.colour in able.colours else able.colours[0],
+            paper=self.paper if self.paper in able.papers() else ANY_SIZE,
+        )
+
+    def area_mm(self, able: SourceAbilities) -> tuple[float, float]:
+        """Return width and height of the area to take: the paper, room for its skew, at most what there is."""
+        size: PaperSize | None = BY_NAME.get(self.paper)
+        if size is None:
+            return able.width_mm, able.height_mm
+        margin_mm = FEEDER_MARGIN_MM if self.source is Source.FEEDER else GLASS_MARGIN_MM
+        return min(size.width_mm + margin_mm, able.width_mm), min(size.height_mm + margin_mm, able.height_mm)
+
+

@@ -1,0 +1,1 @@
+"""Background work, on the queue in PostgreSQL."""

@@ -1,0 +1,57 @@
+"""Processes that compute: one page each at a time."""
+
+import multiprocessing
+import os
+import threading
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from typing import TypeVar
+
+import cv2
+
+T = TypeVar("T")
+
+
+def _one_core() -> None:
+    """Keep each process to one core: the pool is as wide as the machine."""
+    cv2.setNumThreads(1)
+    os.nice(5)
+
+
+class WorkPool:
+    """Runs functions in other processes. A pool that lost a process is made anew for the next call.
+
+    Args:
+        processes: how many work at a time.
+    """
+
+    def __init__(self, processes: int) -> None:
+        self._processes = processes
+        self._lock = threading.Lock()
+        self._pool = self._new()
+
+    def __call__(self, function: Callable[..., T], /, *arguments: object) -> T:
+        """Return what the function returns. Raises what it raises, or BrokenProcessPool where its process died."""
+        pool = self._pool
+        try:
+            return pool.submit(function, *arguments).result()
+        except BrokenProcessPool:
+            with self._lock:
+                if self._pool is pool:
+                    self._pool = self._new()
+            raise
+
+    def warm_up(self) -> None:
+        """Start the processes now, so that the first page need not wait for them."""
+        for started in [self._pool.submit(os.getpid) for _ in range(self._processes)]:
+            started.result()
+
+    def close(self) -> None:
+        """Stop the processes."""
+        self._pool.shutdown(cancel_futures=True)
+
+    def _new(self) -> ProcessPoolExecutor:
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(["papiermappe.core.pages"])
+        return ProcessPoolExecutor(self._processes, context, initializer=_one_core)

@@ -1,0 +1,34 @@
+"""What workers do: each task calls one service."""
+
+from procrastinate import Blueprint, RetryStrategy
+
+from papiermappe.devices.escl import Limits
+from papiermappe.services import filing, intake, pictures
+from papiermappe.services.pictures import Compute
+from papiermappe.store.database import Store
+from papiermappe.store.queue import Work
+
+PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
+
+
+def tasks(store: Store, compute: Compute, limits: Limits) -> Blueprint:
+    """Return the tasks, bound to what they work with. All may run twice without harm."""
+    blueprint = Blueprint()
+
+    @blueprint.task(name=Work.TAKE_IN, retry=PATIENT)
+    def take_in(pass_id: int) -> None:
+        intake.take_in(store, pass_id, limits)
+
+    @blueprint.task(name=Work.LOOK_AT, retry=PATIENT)
+    def look_at(page_id: int) -> None:
+        pictures.look_at_page(store, page_id, compute, limits.page_px)
+
+    @blueprint.task(name=Work.RENDER, retry=PATIENT)
+    def render(page_id: int, picture: str, width_px: int) -> None:
+        pictures.make_picture(store, page_id, picture, width_px, compute, limits.page_px)
+
+    @blueprint.task(name=Work.FILE, retry=PATIENT)
+    def file(filing_id: int) -> None:
+        filing.make_document(store, filing_id, compute, limits.page_px)
+
+    return blueprint

@@ -1,0 +1,64 @@
+"""The worker: takes jobs from the queue; any number of workers can run, on any number of machines."""
+
+import asyncio
+import contextlib
+
+import structlog
+from procrastinate import App, PsycopgConnector
+
+from papiermappe.devices.escl import Limits
+from papiermappe.jobs.pool import WorkPool
+from papiermappe.jobs.tasks import tasks
+from papiermappe.settings import Settings
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store
+
+log = structlog.get_logger()
+
+HEARTBEAT_S = 2.0
+DEAD_AFTER_S = 6.0
+RESCUE_EVERY_S = 2.0
+POLL_S = 2.0
+JOBS_AT_A_TIME = 10  # most of them wait for a device or for the processes of the pool
+
+
+def limits_of(settings: Settings) -> Limits:
+    """Return what is accepted of devices."""
+    return Limits(page_bytes=settings.most_page_bytes, page_px=settings.most_pixels)
+
+
+async def run_worker(settings: Settings, database_url: str) -> None:
+    """Work until SIGINT or SIGTERM."""
+    pool = WorkPool(settings.worker_processes)
+    store = Store(database_url, Blobs.in_folder(settings.blob_dir))
+    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=12, kwargs={"connect_timeout": 5}))
+    app.add_tasks_from(tasks(store, pool, limits_of(settings)), namespace="")
+    await asyncio.to_thread(pool.warm_up)
+    try:
+        async with app.open_async():
+            rescuing = asyncio.create_task(_rescue(app))
+            try:
+                await app.run_worker_async(
+                    concurrency=JOBS_AT_A_TIME, delete_jobs="successful", fetch_job_polling_interval=POLL_S,
+                    abort_job_polling_interval=POLL_S, update_heartbeat_interval=HEARTBEAT_S,
+                    stalled_worker_timeout=DEAD_AFTER_S, shutdown_graceful_timeout=5,
+                )
+            finally:
+                rescuing.cancel()
+                with contextlib.suppress(asyncio.CancelledError):
+                    await rescuing
+    finally:
+        pool.close()
+        store.close()
+
+
+async def _rescue(app: App) -> None:
+    """Give the jobs of workers that have died back to the queue."""
+    while True:
+        await asyncio.sleep(RESCUE_EVERY_S)
+        try:
+            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S):
+                log.warning("job taken over from a dead worker", action="job.rescued", job=job.id, task=job.task_name)
+                await app.job_manager.retry_job(job)
+        except Exception as exc:  # noqa: BLE001 (the database may be away; the next round tries again)
+            log.warning("could not look for dead workers", action="job.rescue", cause=repr(exc))

@@ -1,0 +1,7 @@
+"""What keeps Papiermappe from starting: one sentence for the person each."""
+
+from papiermappe.errors import PapiermappeError
+
+
+class CannotStart(PapiermappeError):
+    """A tool is missing, a port is taken, a folder cannot be used."""

@@ -1,0 +1,1 @@
+"""The use cases, one module a station; each public function is one transaction."""

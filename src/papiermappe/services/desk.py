@@ -1,0 +1,196 @@
+"""What the windows show of a Mappe: all of it at first, then what has changed."""
+
+from datetime import datetime
+
+from pydantic import BaseModel
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.naming import document_name
+from papiermappe.core.order.places import Side, sheets
+from papiermappe.core.treatment import Treatment, page_size_mm
+from papiermappe.services.errors import NotFound
+from papiermappe.services.journal import pages_of, place_of, treatment_of, way_back_of
+from papiermappe.services.naming import next_number
+from papiermappe.store.database import Store
+from papiermappe.store.models import Filing, JournalEntry, Mappe, Page, Pass, PassState
+
+HISTORY_SHOWN = 30
+LANE_PX = 200
+STAGE_PX = 1400
+
+
+class PageView(BaseModel):
+    """A page as windows show it."""
+
+    id: int
+    side: Side
+    put_away: bool
+    pass_number: int
+    pass_sheet: int
+    picture: str
+    """Names the picture of the page as treated."""
+    scanned: str
+    """Names the picture of the capture as it came."""
+    width_mm: float
+    height_mm: float
+    scanned_width_mm: float
+    scanned_height_mm: float
+    dpi: float
+    byte_size: int
+    treatment: Treatment
+    look: list[str]
+    """What a person should look at; empty where all is well."""
+
+
+class PassView(BaseModel):
+    """A pass as windows show it."""
+
+    id: int
+    number: int
+    state: PassState
+    live: bool
+    device: str
+    source: str
+    sides: str
+    sheets: int
+    pages: int
+    message: str | None
+    stopping: bool
+    can_go_on: bool
+    started_at: datetime
+
+
+class FilingView(BaseModel):
+    """A filing as windows show it."""
+
+    id: int
+    file_name: str
+    destination: str
+    state: str
+    page_count: int
+    pages_done: int
+    byte_size: int | None
+    message: str | None
+
+
+class HistoryView(BaseModel):
+    """A line of the history."""
+
+    seq: int
+    at: datetime
+    text: str
+
+
+class Desk(BaseModel):
+    """A Mappe: its whole order, and the pages changed since what the window knew."""
+
+    mappe: int
+    seq: int
+    subject: str
+    file_name: str
+    lanes: list[tuple[int | None, int | None]]
+    """Front and back of each sheet."""
+    put_away: list[int]
+    pages: list[PageView]
+    passes: list[PassView]
+    filings: list[FilingView]
+    history: list[HistoryView]
+    undo: str | None
+    redo: str | None
+
+
+def desk(store: Store, mappe_id: int, since: int = 0) -> Desk:
+    """Return a Mappe with the pages changed since entry number `since`. Raises NotFound."""
+    with store.begin() as session:
+        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+        mappe = session.get(Mappe, mappe_id)
+        if mappe is None:
+            raise NotFound("This Mappe is not there. It may have been cleared.")
+        pages = pages_of(session, mappe_id)
+        numbers: dict[int, int] = dict(session.execute(select(Pass.id, Pass.number).where(Pass.mappe_id == mappe_id)).tuples().all())
+        back = way_back_of(session, mappe_id)
+        return Desk(
+            mappe=mappe_id,
+            seq=mappe.seq,
+            subject=mappe.subject,
+            file_name=document_name(datetime.now().astimezone().date(), mappe.subject, next_number(session)) + ".pdf",
+            lanes=_lanes(pages),
+            put_away=[page.id for page in pages if page.put_away],
+            pages=[page_view(page, numbers[page.capture.pass_id]) for page in pages if page.revision > since],
+            passes=_passes(session, mappe_id),
+            filings=_filings(session, mappe_id),
+            history=_history(session, mappe_id),
+            undo=_text(session, mappe_id, back.undoable),
+            redo=_text(session, mappe_id, back.redoable),
+        )
+
+
+def page_view(page: Page, pass_number: int = 1) -> PageView:
+    """Return a page as windows show it."""
+    treatment, capture = treatment_of(page), page.capture
+    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+    scanned_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
+    return PageView(
+        id=page.id, side=page.side, put_away=page.put_away, pass_number=pass_number, pass_sheet=capture.sheet,
+        picture=treatment.picture_key(capture.sha256), scanned=Treatment().picture_key(capture.sha256),
+        width_mm=round(width_mm, 1), height_mm=round(height_mm, 1),
+        scanned_width_mm=round(scanned_mm[0], 1), scanned_height_mm=round(scanned_mm[1], 1),
+        dpi=capture.dpi, byte_size=capture.byte_size, treatment=treatment, look=_worth_a_look(treatment),
+    )
+
+
+def _worth_a_look(treatment: Treatment) -> list[str]:
+    found = []
+    if treatment.crop and not treatment.crop.on and treatment.crop.confidence < 0.5:
+        found.append("the edges of the sheet were not found for sure")
+    if treatment.straighten and not treatment.straighten.on and treatment.straighten.confidence < 0.5:
+        found.append("it is not sure whether the page is straight")
+    return found
+
+
+def _lanes(pages: list[Page]) -> list[tuple[int | None, int | None]]:
+    lanes = []
+    for sheet in sheets(place_of(page) for page in pages):
+        by_side = {place.side: place.page_id for place in sheet}
+        lanes.append((by_side.get(Side.FRONT), by_side.get(Side.BACK)))
+    return lanes
+
+
+def _passes(session: Session, mappe_id: int) -> list[PassView]:
+    passes = session.scalars(select(Pass).where(Pass.mappe_id == mappe_id).order_by(Pass.number)).all()
+    return [
+        PassView(
+            id=one.id, number=one.number, state=one.state, live=one.state.live, device=one.device.name,
+            source=one.ticket["source"], sides=one.ticket["sides"],
+            sheets=len({capture.sheet for capture in one.captures}), pages=len(one.captures),
+            message=one.message, stopping=one.stop_wanted and one.state.live,
+            can_go_on=one is passes[-1] and one.state is PassState.FAILED, started_at=one.started_at,
+        )
+        for one in passes
+    ]
+
+
+def _filings(session: Session, mappe_id: int) -> list[FilingView]:
+    filings = session.scalars(select(Filing).where(Filing.mappe_id == mappe_id).order_by(Filing.id.desc()))
+    return [
+        FilingView(
+            id=one.id, file_name=one.file_name, destination=one.destination.name, state=one.state.value,
+            page_count=one.page_count, pages_done=one.pages_done, byte_size=one.byte_size, message=one.message,
+        )
+        for one in filings
+    ]
+
+
+def _history(session: Session, mappe_id: int) -> list[HistoryView]:
+    entries = session.scalars(
+        select(JournalEntry)
+        .where(JournalEntry.mappe_id == mappe_id, JournalEntry.text != "")
+        .order_by(JournalEntry.seq.desc())
+        .limit(HISTORY_SHOWN)
+    )
+    return [HistoryView(seq=entry.seq, at=entry.at, text=entry.text) for entry in entries]
+
+
+def _text(session: Session, mappe_id: int, steps: list[int]) -> str | None:
+    return session.get_one(JournalEntry, (mappe_id, steps[-1])).text if steps else None

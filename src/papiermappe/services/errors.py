@@ -1,0 +1,25 @@
+"""What does not fit.
+
+    ServiceError
+    ├── NotFound            what was asked for is not there
+    ├── ChangedMeanwhile    someone else has changed it since it was looked at
+    └── NotPossible         it cannot be done as things are
+"""
+
+from papiermappe.errors import PapiermappeError
+
+
+class ServiceError(PapiermappeError):
+    """The root of what does not fit."""
+
+
+class NotFound(ServiceError):
+    """What was asked for is not there."""
+
+
+class ChangedMeanwhile(ServiceError):
+    """Someone else has changed it since it was looked at."""
+
+
+class NotPossible(ServiceError):
+    """It cannot be done as things are."""

@@ -1,0 +1,219 @@
+"""The station File: making the document of a Mappe and putting it in its place."""
+
+import io
+import os
+import tempfile
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import NamedTuple
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
+from papiermappe.core.naming import document_name, safe_file_name
+from papiermappe.core.order.places import reading_order
+from papiermappe.core.pages import page_jpeg
+from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.treatment import Treatment, page_size_mm
+from papiermappe.errors import PapiermappeError
+from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
+from papiermappe.services.naming import take_number
+from papiermappe.services.pictures import Compute
+from papiermappe.services.words import count
+from papiermappe.store.blobs import Blobs, sha256_of
+from papiermappe.store.database import Store, tell
+from papiermappe.store.errors import DiskFull, StoreError
+from papiermappe.store.models import Capture, Destination, Filing, FilingState
+from papiermappe.store.queue import Work, hand_in
+
+PDF = ".pdf"
+
+
+class FiledRow(NamedTuple):
+    """A filed document on the start page."""
+
+    id: int
+    mappe_id: int
+    file_name: str
+    destination: str
+    page_count: int
+    byte_size: int
+    done_at: datetime
+
+
+def list_destinations(store: Store) -> list[tuple[int, str]]:
+    """Return number and name of all destinations."""
+    with store.begin() as session:
+        return list(session.execute(select(Destination.id, Destination.name).order_by(Destination.id)).tuples())
+
+
+def add_destination(store: Store, name: str, folder: Path) -> int:
+    """Add a folder that files go to, or return the one of that name."""
+    with store.begin() as session:
+        known = session.scalar(select(Destination).where(Destination.name == name))
+        if known is None:
+            known = Destination(name=name, folder=str(folder))
+            session.add(known)
+            session.flush()
+        return known.id
+
+
+def ask_for_filing(store: Store, mappe_id: int, destination_id: int, today: datetime) -> int:
+    """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
+
+    Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
+    """
+    with store.begin() as session:
+        mappe = locked_mappe(session, mappe_id)
+        destination = session.get(Destination, destination_id)
+        if destination is None:
+            raise NotFound("This destination is not known.")
+        snapshot = _snapshot(session, mappe_id)
+        if not snapshot:
+            raise NotPossible("There is no page to file. Take pages in, or bring some back.")
+        filing = Filing(
+            mappe_id=mappe_id, destination_id=destination.id, file_name=_free_name(session, destination.id, mappe.subject, today),
+            title=mappe.subject or "Papers", pages={"pages": snapshot}, page_count=len(snapshot), state=FilingState.QUEUED,
+        )
+        session.add(filing)
+        session.flush()
+        hand_in(session, Work.FILE, filing_id=filing.id)
+        tell(session, mappe_id)
+        return filing.id
+
+
+def _snapshot(session: Session, mappe_id: int) -> list[dict[str, object]]:
+    pages = {page.id: page for page in pages_of(session, mappe_id) if not page.put_away}
+    ordered = [pages[place.page_id] for place in reading_order(place_of(page) for page in pages.values())]
+    return [{"capture": page.capture_id, "treatment": page.treatment} for page in ordered]
+
+
+def _free_name(session: Session, destination_id: int, subject: str, today: datetime) -> str:
+    while True:
+        name = safe_file_name(document_name(today.date(), subject, take_number(session)) + PDF, PDF)
+        taken = select(Filing.id).where(Filing.destination_id == destination_id, Filing.file_name == name)
+        if session.scalar(taken) is None:
+            return name
+
+
+def try_again(store: Store, filing_id: int) -> None:
+    """Have a filing that failed made again, under the same name."""
+    with store.begin() as session:
+        filing = _filing(session, filing_id)
+        if filing.state is not FilingState.FAILED:
+            raise NotPossible("This document is made already, or is being made.")
+        filing.state, filing.message, filing.pages_done = FilingState.QUEUED, None, 0
+        hand_in(session, Work.FILE, filing_id=filing_id)
+        tell(session, filing.mappe_id)
+
+
+def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) -> None:
+    """Make a document and put it in its place; done twice, it does no harm."""
+    with store.begin() as session:
+        filing = _filing(session, filing_id)
+        if filing.state is FilingState.DONE:
+            return
+        filing.state = FilingState.MAKING
+        tell(session, filing.mappe_id)
+    try:
+        out = io.BytesIO()
+        write_pdf(_made_pages(store, filing, compute, most_px), out, filing.title, filing.asked_at)
+        data = out.getvalue()
+        store.blobs.keep(Blobs.document_key(sha256_of(data)), data)
+        name = _put_in_place(store, filing, data)
+    except PapiermappeError as exc:
+        _failed(store, filing_id, exc.message)
+        return
+    _filed(store, filing_id, name, data)
+
+
+def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[PdfPage]:
+    for at, entry in enumerate(filing.pages["pages"]):
+        with store.begin() as session:
+            capture = session.get_one(Capture, entry["capture"])
+        treatment = Treatment.model_validate(entry["treatment"])
+        picture = CapturedPicture(store.blobs.get(Blobs.capture_key(capture.sha256)), capture.dpi, most_px)
+        jpeg = compute(page_jpeg, picture, treatment)
+        yield PdfPage(jpeg, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
+        with store.begin() as session:
+            _filing(session, filing.id).pages_done = at + 1
+            tell(session, filing.mappe_id)
+
+
+def _put_in_place(store: Store, filing: Filing, data: bytes) -> str:
+    """Put the file into its folder; where its name is taken by a file that is not this one, take the next number."""
+    folder = Path(filing.destination.folder)
+    name = filing.file_name
+    while not _linked(folder, name, data):
+        with store.begin() as session:
+            mappe = locked_mappe(session, filing.mappe_id)
+            name = _free_name(session, filing.destination_id, mappe.subject, filing.asked_at.astimezone())
+            _filing(session, filing.id).file_name = name
+    return name
+
+
+def _linked(folder: Path, name: str, data: bytes) -> bool:
+    """Write beside, flush, then link to the name: the file is there whole or not at all, and none is overwritten."""
+    target = folder / name
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.NamedTemporaryFile(dir=folder, prefix=".", suffix=".part") as beside:
+            beside.write(data)
+            beside.flush()
+            os.fsync(beside.fileno())
+            try:
+                os.link(beside.name, target)
+            except FileExistsError:
+                return target.read_bytes() == data
+            target.chmod(0o644)
+    except OSError as exc:
+        if exc.errno == 28:  # ENOSPC
+            raise DiskFull(f"There is no room left in {folder}. The scans are safe. Make room, then try again.") from exc
+        raise StoreError(f"The folder {folder} cannot be written to. The scans are safe. See to the folder, then try again.") from exc
+    return True
+
+
+def _filed(store: Store, filing_id: int, name: str, data: bytes) -> None:
+    with store.begin() as session:
+        filing = _filing(session, filing_id)
+        filing.state, filing.done_at, filing.message = FilingState.DONE, datetime.now(UTC), None
+        filing.byte_size, filing.sha256 = len(data), sha256_of(data)
+        note(session, locked_mappe(session, filing.mappe_id), f"{count(filing.page_count, 'page')} filed as {name}")
+
+
+def _failed(store: Store, filing_id: int, message: str) -> None:
+    with store.begin() as session:
+        filing = _filing(session, filing_id)
+        filing.state, filing.message = FilingState.FAILED, message
+        tell(session, filing.mappe_id)
+
+
+def _filing(session: Session, filing_id: int) -> Filing:
+    found = session.get(Filing, filing_id, with_for_update={"of": Filing})
+    if found is None:
+        raise NotFound("This document is not there.")
+    return found
+
+
+def filed_document(store: Store, filing_id: int) -> tuple[str, bytes]:
+    """Return name and contents of a filed document. Raises NotFound."""
+    with store.begin() as session:
+        filing = session.get(Filing, filing_id)
+        if filing is None or filing.sha256 is None:
+            raise NotFound("This document is not there, or not made yet.")
+    return filing.file_name, store.blobs.get(Blobs.document_key(filing.sha256))
+
+
+def list_filed(store: Store, words: str = "", most: int = 200) -> list[FiledRow]:
+    """Return the filed documents whose names hold all the words, the newest first."""
+    with store.begin() as session:
+        query = select(Filing).where(Filing.state == FilingState.DONE).order_by(Filing.done_at.desc()).limit(most)
+        for word in words.split():
+            query = query.where(Filing.file_name.icontains(word, autoescape=True))
+        return [
+            FiledRow(one.id, one.mappe_id, one.file_name, one.destination.name, one.page_count, one.byte_size or 0, one.done_at or one.asked_at)
+            for one in session.scalars(query)
+        ]

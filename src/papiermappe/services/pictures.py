@@ -1,0 +1,83 @@
+"""Page pictures: made by workers, kept as long as there is room, made again at any time."""
+
+from collections.abc import Callable
+from typing import Protocol, TypeVar
+
+from sqlalchemy import select
+
+from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
+from papiermappe.core.pages import looked_at, page_jpeg
+from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.treatment import Treatment
+from papiermappe.services.desk import LANE_PX, STAGE_PX
+from papiermappe.services.errors import NotFound
+from papiermappe.services.journal import treatment_of
+from papiermappe.services.tidying import record_look
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store
+from papiermappe.store.models import Capture, Page
+from papiermappe.store.queue import Work, hand_in
+
+WIDTHS_PX = frozenset({LANE_PX, STAGE_PX})
+
+T = TypeVar("T")
+
+
+class Compute(Protocol):
+    """Runs a pure function, here or in another process."""
+
+    def __call__(self, function: Callable[..., T], /, *arguments: object) -> T:
+        """Return what the function returns for the arguments."""
+        ...
+
+
+def captured_picture(store: Store, capture: Capture, most_px: int) -> CapturedPicture:
+    """Return a capture's picture. Raises BlobMissing."""
+    return CapturedPicture(store.blobs.get(Blobs.capture_key(capture.sha256)), capture.dpi, most_px)
+
+
+def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> None:
+    """Look at a page that has arrived: find sheet and skew, make its small picture, write down what was found."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None:
+            return
+        capture, treatment = page.capture, treatment_of(page)
+    if treatment.straighten is not None and treatment.crop is not None:
+        return
+    straighten, crop, small = compute(looked_at, captured_picture(store, capture, most_px), LANE_PX, THUMBNAIL_QUALITY)
+    found = Treatment(straighten=straighten, crop=crop)
+    store.blobs.cache(Blobs.picture_key(found.picture_key(capture.sha256), LANE_PX), small)
+    record_look(store, page_id, straighten, crop)
+
+
+def picture_if_made(store: Store, picture: str, width_px: int) -> bytes | None:
+    """Return a picture that has been made, or None."""
+    key = Blobs.picture_key(picture, width_px)
+    return store.blobs.get(key) if store.blobs.has(key) else None
+
+
+def order_picture(store: Store, page_id: int, picture: str, width_px: int) -> None:
+    """Have a picture of a page made: as treated now, or as scanned. Raises NotFound for any other."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or picture not in _pictures_of(page) or width_px not in WIDTHS_PX:
+            raise NotFound("There is no such picture of this page any more.")
+        hand_in(session, Work.RENDER, page_id=page_id, picture=picture, width_px=width_px)
+
+
+def make_picture(store: Store, page_id: int, picture: str, width_px: int, compute: Compute, most_px: int) -> None:
+    """Make a picture that was ordered, where it is still wanted and not there yet."""
+    key = Blobs.picture_key(picture, width_px)
+    with store.begin() as session:
+        page = session.scalar(select(Page).where(Page.id == page_id))
+        treatment = _pictures_of(page).get(picture) if page else None
+    if page is None or treatment is None or store.blobs.has(key):
+        return
+    made = compute(page_jpeg, captured_picture(store, page.capture, most_px), treatment, width_px, THUMBNAIL_QUALITY)
+    store.blobs.cache(key, made)
+
+
+def _pictures_of(page: Page) -> dict[str, Treatment]:
+    sha256, treatment = page.capture.sha256, treatment_of(page)
+    return {Treatment().picture_key(sha256): Treatment(), treatment.picture_key(sha256): treatment}

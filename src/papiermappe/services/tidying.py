@@ -1,0 +1,59 @@
+"""The station Tidy: making pages good."""
+
+from collections.abc import Collection
+from typing import Literal
+
+from papiermappe.core.treatment import Cropping, Straightening
+from papiermappe.services.errors import NotPossible
+from papiermappe.services.journal import Fields, edit, locked_mappe, note, pages_of, treatment_of
+from papiermappe.services.words import count
+from papiermappe.store.database import Store
+from papiermappe.store.models import Page
+
+Step = Literal["straighten", "crop"]
+
+
+def turn_pages(store: Store, mappe_id: int, page_ids: Collection[int], quarter_turns: int, seen: int) -> int:
+    """Turn pages counter-clockwise by quarters."""
+    with store.begin() as session:
+        mappe = locked_mappe(session, mappe_id)
+        changes: dict[int, Fields] = {
+            page.id: {"quarter_turns": (treatment_of(page).quarter_turns + quarter_turns) % 4}
+            for page in pages_of(session, mappe_id)
+            if page.id in page_ids
+        }
+        if not changes:
+            raise NotPossible("There is no page to turn.")
+        degrees = quarter_turns % 4 * 90
+        way = {270: "90° clockwise", 90: "90° counter-clockwise"}.get(degrees, f"{degrees}°")
+        return edit(session, mappe, f"{count(len(changes), 'page')} turned {way}", changes, seen)
+
+
+def switch_step(store: Store, mappe_id: int, page_ids: Collection[int], step: Step, on: bool, seen: int) -> int:
+    """Switch straightening or cropping on or off, where the machine has looked at the page."""
+    with store.begin() as session:
+        mappe = locked_mappe(session, mappe_id)
+        changes = {page.id: change for page in pages_of(session, mappe_id) if page.id in page_ids and (change := _switched(page, step, on))}
+        if not changes:
+            raise NotPossible("These pages are that way already, or have not been looked at yet.")
+        what = "straightening" if step == "straighten" else "cropping"
+        return edit(session, mappe, f"{what} {'on' if on else 'off'} for {count(len(changes), 'page')}", changes, seen)
+
+
+def _switched(page: Page, step: Step, on: bool) -> Fields | None:
+    value: Straightening | Cropping | None = getattr(treatment_of(page), step)
+    if value is None or value.on is on:
+        return None
+    return {step: value.model_copy(update={"on": on}).model_dump(mode="json")}
+
+
+def record_look(store: Store, page_id: int, straighten: Straightening, crop: Cropping) -> None:
+    """Write down what the machine found on a page; what a person has set meanwhile stays."""
+    with store.begin() as session:
+        page = session.get_one(Page, page_id)
+        mappe = locked_mappe(session, page.mappe_id)
+        session.refresh(page)
+        found: Fields = {"straighten": straighten.model_dump(mode="json"), "crop": crop.model_dump(mode="json")}
+        news = {step: value for step, value in found.items() if page.treatment.get(step) is None}
+        if news:
+            note(session, mappe, "", {page_id: news})

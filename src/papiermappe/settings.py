@@ -1,0 +1,47 @@
+"""Settings from the environment, each with a default that works."""
+
+from pathlib import Path
+
+from pydantic import Field, PostgresDsn, field_validator
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from papiermappe.core.picture import DEFAULT_LIMIT_PX
+
+
+class Settings(BaseSettings):
+    """All settings; environment variables have the prefix PAPIERMAPPE_."""
+
+    model_config = SettingsConfigDict(env_prefix="PAPIERMAPPE_", frozen=True)
+
+    data_dir: Path = Path("var/desk")
+    """Where captures, pictures made from them, filed documents and the private database lie."""
+
+    database_url: PostgresDsn | None = None
+    """A PostgreSQL server to use; none: the private one that the start command makes."""
+
+    host: str = "127.0.0.1"
+    port: int = Field(default=8000, ge=1, le=65535)
+    allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
+    """Names under which the application may be asked for."""
+
+    most_pixels: int = Field(default=DEFAULT_LIMIT_PX, ge=1_000_000)
+    """Pictures with more pixels are refused before they are decoded."""
+
+    most_page_bytes: int = Field(default=250_000_000, ge=1_000_000)
+    """A device that sends more for one page is stopped."""
+
+    worker_processes: int = Field(default=2, ge=1, le=64)
+    """How many pages one worker works on at a time."""
+
+    debug: bool = False
+    """Print tracebacks."""
+
+    @field_validator("data_dir")
+    @classmethod
+    def _absolute(cls, folder: Path) -> Path:
+        return folder.expanduser().resolve()
+
+    @property
+    def blob_dir(self) -> Path:
+        """The folder of the image files and filed documents."""
+        return self.data_dir / "blobs"

@@ -1,0 +1,1 @@
+"""What is kept: rows in PostgreSQL, image files as blobs."""

@@ -1,0 +1,110 @@
+"""Image files and filed documents, by key, in a folder or any other store that obstore knows."""
+
+import errno
+import hashlib
+import os
+from pathlib import Path
+
+import obstore
+from obstore.exceptions import BaseError, NotFoundError
+from obstore.store import LocalStore, ObjectStore
+
+from papiermappe.store.errors import BlobMissing, DiskFull, StoreError
+
+
+def sha256_of(data: bytes) -> str:
+    """Return the SHA-256 as hexadecimal digits."""
+    return hashlib.sha256(data).hexdigest()
+
+
+class Blobs:
+    """Files by key. Keys are made by the methods below only, never from what a person typed.
+
+    Args:
+        store: where they lie.
+        folder: the folder of a local store; its files are flushed to disk before they count as kept.
+    """
+
+    def __init__(self, store: ObjectStore, folder: Path | None = None) -> None:
+        self._store = store
+        self._folder = folder
+
+    @classmethod
+    def in_folder(cls, folder: Path) -> "Blobs":
+        """Return blobs that lie in a folder of this machine."""
+        folder.mkdir(parents=True, exist_ok=True)
+        return cls(LocalStore(folder), folder)
+
+    @staticmethod
+    def capture_key(sha256: str) -> str:
+        """Where a capture lies."""
+        return f"captures/{sha256[:2]}/{sha256}"
+
+    @staticmethod
+    def picture_key(picture: str, width_px: int) -> str:
+        """Where a picture made from a capture lies. It can be made again at any time."""
+        return f"pictures/{picture[:2]}/{picture}-{width_px}.jpg"
+
+    @staticmethod
+    def document_key(sha256: str) -> str:
+        """Where a filed document lies."""
+        return f"documents/{sha256[:2]}/{sha256}.pdf"
+
+    def keep(self, key: str, data: bytes) -> None:
+        """Keep a file for good: when this returns, it survives a power cut. Raises StoreError."""
+        self.cache(key, data)
+        if self._folder is None:
+            return
+        path = self._folder / key
+        try:
+            for one in (path, path.parent, path.parent.parent):
+                _flush(one)
+        except OSError as exc:
+            raise _translated(exc) from exc
+
+    def cache(self, key: str, data: bytes) -> None:
+        """Put a file that can be made again. Raises StoreError."""
+        try:
+            obstore.put(self._store, key, data)
+        except (BaseError, OSError) as exc:
+            raise self._put_failed(exc, len(data)) from exc
+
+    def get(self, key: str) -> bytes:
+        """Return a file. Raises BlobMissing or StoreError."""
+        try:
+            return bytes(obstore.get(self._store, key).bytes())
+        except (NotFoundError, FileNotFoundError) as exc:
+            raise BlobMissing(f"The file {key.rsplit('/', 1)[-1]} is not there any more.") from exc
+        except (BaseError, OSError) as exc:
+            raise StoreError("A file cannot be read from the disk.") from exc
+
+    def has(self, key: str) -> bool:
+        """Whether a file is there."""
+        try:
+            obstore.head(self._store, key)
+        except (NotFoundError, FileNotFoundError):
+            return False
+        return True
+
+    def _put_failed(self, exc: Exception, size: int) -> StoreError:
+        """Tell a full disk from other trouble; obstore does not pass the error number on."""
+        if self._folder is None:
+            return StoreError("A file cannot be written.")
+        left = os.statvfs(self._folder)
+        if getattr(exc, "errno", None) == errno.ENOSPC or left.f_bavail * left.f_frsize < size + 1_000_000:
+            return DiskFull("The disk is full.")
+        return StoreError("A file cannot be written to the disk.")
+
+
+def _flush(path: Path) -> None:
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def _translated(exc: OSError) -> StoreError:
+    if exc.errno == errno.ENOSPC:
+        return DiskFull("The disk is full.")
+    return StoreError("A file cannot be written to the disk.")
