@@ -10,11 +10,14 @@ from typing import TypeVar
 
 import cv2
 
+from papiermappe.lifeline import end_with_parent
+
 T = TypeVar("T")
 
 
-def _one_core() -> None:
-    """Keep each process to one core: the pool is as wide as the machine."""
+def _prepare() -> None:
+    """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive its parent."""
+    end_with_parent()
     cv2.setNumThreads(1)
     os.nice(5)
 
@@ -54,4 +57,4 @@ class WorkPool:
     def _new(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["papiermappe.core.pages"])
-        return ProcessPoolExecutor(self._processes, context, initializer=_one_core)
+        return ProcessPoolExecutor(self._processes, context, initializer=_prepare)

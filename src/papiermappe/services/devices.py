@@ -51,7 +51,7 @@ def add_device(store: Store, address: str, limits: Limits) -> int:
 def list_devices(store: Store) -> list[tuple[int, str]]:
     """Return number and name of all devices."""
     with store.begin() as session:
-        return list(session.execute(select(Device.id, Device.name).order_by(Device.id)).tuples())
+        return [(row.id, row.name) for row in session.execute(select(Device.id, Device.name).order_by(Device.id))]
 
 
 def device_at(store: Store, device_id: int) -> Device:

@@ -47,7 +47,7 @@ class FiledRow(NamedTuple):
 def list_destinations(store: Store) -> list[tuple[int, str]]:
     """Return number and name of all destinations."""
     with store.begin() as session:
-        return list(session.execute(select(Destination.id, Destination.name).order_by(Destination.id)).tuples())
+        return [(row.id, row.name) for row in session.execute(select(Destination.id, Destination.name).order_by(Destination.id))]
 
 
 def add_destination(store: Store, name: str, folder: Path) -> int:

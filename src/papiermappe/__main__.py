@@ -1,0 +1,5 @@
+"""`python -m papiermappe`."""
+
+from papiermappe.cli import main
+
+main()

@@ -1,0 +1,168 @@
+"""Starting and stopping a whole desk on this machine."""
+
+import fcntl
+import os
+import shutil
+import signal
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+
+from papiermappe.local.errors import CannotStart
+from papiermappe.local.ports import free_run, is_free
+from papiermappe.local.postgres import PrivatePostgres
+from papiermappe.local.processes import Child, Household
+from papiermappe.settings import Settings
+from papiermappe.store.database import migrate
+
+READY_S = 40.0
+Say = Callable[[str], None]
+
+
+class LocalDesk:
+    """PostgreSQL, stand-in scanners, worker and web server of one folder.
+
+    Args:
+        settings: where and on which port.
+        environment: of the processes.
+        with_standin: whether stand-in scanners run, too.
+        standin_pace: 1 is the scanners' own speed.
+        say: tells the person.
+    """
+
+    def __init__(
+        self, settings: Settings, environment: dict[str, str], with_standin: bool, standin_pace: float, say: Say
+    ) -> None:
+        self._settings = settings
+        self._environment = environment
+        self._with_standin = with_standin
+        self._pace = standin_pace
+        self._say = say
+        self.standin_port = 0
+        self.database_url = ""
+
+    @property
+    def url(self) -> str:
+        """Where the web server is."""
+        return f"http://{self._settings.host}:{self._settings.port}"
+
+    def run(self, prepare: Callable[["LocalDesk"], None] | None = None) -> None:
+        """Start everything, wait for Ctrl-C, stop everything.
+
+        Args:
+            prepare: called when all is running, before the address is printed.
+
+        Raises:
+            CannotStart: with one sentence for the person.
+        """
+        stop = threading.Event()
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, lambda *_: stop.set())
+        data_dir = self._settings.data_dir
+        _make_folder(data_dir)
+        with _sole_use(data_dir):
+            if not is_free(self._settings.port):
+                raise CannotStart(f"Port {self._settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one.")
+            with self._database(data_dir) as self.database_url:
+                household = Household(self._children(data_dir), self._say)
+                try:
+                    household.start()
+                    self._wait_until_ready(stop)
+                    if prepare and not stop.is_set():
+                        prepare(self)
+                    if not stop.is_set():
+                        self._say(f"\nPapiermappe is at {self.url}\nCtrl-C stops it.")
+                    while not stop.wait(0.5):
+                        household.look_after()
+                finally:
+                    self._say("Stopping…")
+                    household.stop()
+
+    @contextmanager
+    def _database(self, data_dir: Path) -> Iterator[str]:
+        """Yield the URL of a migrated database: the one of the settings, or a private one."""
+        if self._settings.database_url:
+            url = str(self._settings.database_url)
+            migrate(url)
+            yield url
+            return
+        server = PrivatePostgres(data_dir / "postgres")
+        try:
+            server.start()
+            url = server.create_database("papiermappe")
+            migrate(url)
+            yield url
+        finally:
+            server.stop()
+
+    def _children(self, data_dir: Path) -> list[Child]:
+        logs = data_dir / "logs"
+        logs.mkdir(exist_ok=True)
+        environment = {
+            **self._environment, "PAPIERMAPPE_DATABASE_URL": self.database_url,
+            "PAPIERMAPPE_DATA_DIR": str(data_dir), "PAPIERMAPPE_PORT": str(self._settings.port),
+        }
+        children = []
+        if self._with_standin:
+            self.standin_port = _kept_port(data_dir / "standin-port", 4)
+            arguments = ["standin", "--port", str(self.standin_port), "--pace", str(self._pace),
+                         "--paper", str(data_dir / "standin-paper.json")]
+            children.append(Child("stand-in scanners", arguments, environment, logs / "standin.log"))
+        children.append(Child("worker", ["worker"], environment, logs / "worker.log"))
+        children.append(Child("web server", ["web"], environment, logs / "web.log"))
+        return children
+
+    def _wait_until_ready(self, stop: threading.Event) -> None:
+        wanted = [f"{self.url}/health"]
+        if self._with_standin:
+            wanted.append(f"http://127.0.0.1:{self.standin_port}/devices/zaunkoenig/paper")
+        until_s = time.monotonic() + READY_S
+        while wanted and not stop.is_set():
+            if time.monotonic() > until_s:
+                raise CannotStart(f"It does not start. What its parts say is in {self._settings.data_dir / 'logs'}.")
+            try:
+                if httpx.get(wanted[0], trust_env=False).status_code == 200:
+                    wanted.pop(0)
+            except httpx.HTTPError:
+                time.sleep(0.05)
+
+
+def remove(data_dir: Path) -> None:
+    """Remove a desk's folder with everything in it."""
+    if data_dir.exists():
+        with _sole_use(data_dir):
+            shutil.rmtree(data_dir)
+
+
+def _make_folder(data_dir: Path) -> None:
+    try:
+        data_dir.mkdir(parents=True, exist_ok=True)
+    except OSError as exc:
+        raise CannotStart(f"The folder {data_dir} cannot be made: {exc.strerror}. Set PAPIERMAPPE_DATA_DIR to another one.") from exc
+
+
+@contextmanager
+def _sole_use(data_dir: Path) -> Iterator[None]:
+    """Hold a folder for this process."""
+    with (data_dir / "lock").open("a") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise CannotStart(f"Papiermappe is running already in {data_dir}. Stop it there with Ctrl-C.") from None
+        os.set_inheritable(lock.fileno(), False)
+        yield
+
+
+def _kept_port(file: Path, count: int) -> int:
+    """Return the first of `count` ports: those of last time where they are free, so that known addresses stay right."""
+    if file.exists():
+        port = int(file.read_text())
+        if all(is_free(port + at) for at in range(count)):
+            return port
+    port = free_run(count, 9440, 9900)
+    file.write_text(str(port))
+    return port

@@ -1,0 +1,82 @@
+"""The processes of one desk: started in order, watched, stopped in the reverse order."""
+
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from papiermappe.lifeline import end_with_parent
+from papiermappe.local.errors import CannotStart
+
+STOP_S = 8.0
+AGAIN_S = 1.0
+MOST_RESTARTS = 5
+
+
+@dataclass
+class Child:
+    """One process: `papiermappe` with arguments."""
+
+    name: str
+    arguments: Sequence[str]
+    environment: Mapping[str, str]
+    log_file: Path
+    process: subprocess.Popen[bytes] | None = None
+    restarts: int = 0
+
+    def start(self) -> None:
+        """Start it; what it says goes to its log file."""
+        with self.log_file.open("ab") as log:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "papiermappe", *self.arguments],
+                env=dict(self.environment), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
+                preexec_fn=end_with_parent,  # noqa: PLW1509 (one system call, no locks)
+            )
+
+    def stop(self) -> None:
+        """Ask it to end; after some seconds, end it."""
+        if self.process is None or self.process.poll() is not None:
+            return
+        self.process.terminate()
+        try:
+            self.process.wait(STOP_S)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
+
+
+class Household:
+    """Children that are kept running.
+
+    Args:
+        children: in the order in which they are started.
+        say: tells the person.
+    """
+
+    def __init__(self, children: Sequence[Child], say: Callable[[str], None]) -> None:
+        self._children = children
+        self._say = say
+
+    def start(self) -> None:
+        """Start all."""
+        for child in self._children:
+            child.start()
+
+    def look_after(self) -> None:
+        """Start again whoever has died. Raises CannotStart where one does not stay alive."""
+        for child in self._children:
+            if child.process is None or child.process.poll() is None:
+                continue
+            child.restarts += 1
+            if child.restarts > MOST_RESTARTS:
+                raise CannotStart(f"The {child.name} does not stay alive. What it says is in {child.log_file}.")
+            self._say(f"The {child.name} has ended by itself and is started again.")
+            time.sleep(AGAIN_S)
+            child.start()
+
+    def stop(self) -> None:
+        """Stop all, the last first."""
+        for child in reversed(self._children):
+            child.stop()

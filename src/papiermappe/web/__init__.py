@@ -1,0 +1,1 @@
+"""The web application: routes by station, server-rendered pages, live updates."""

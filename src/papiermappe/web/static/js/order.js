@@ -1,0 +1,18 @@
+// The station Order: the shelf of pages put away, and the tools.
+"use strict";
+
+document.addEventListener("alpine:init", () => {
+  Alpine.data("order", () => ({
+    get desk() { return this.$store.desk; },
+    get none() { return this.desk.target.length === 0; },
+    get nothingAway() { return this.desk.putAwayIds.length === 0; },
+    get away() {
+      return this.desk.putAwayIds.map((id) => ({
+        id, side: this.desk.pages[id].side, src: this.desk.source(id, station.lane_px),
+        label: `Bring back this ${this.desk.pages[id].side}`,
+      }));
+    },
+    nudge(by) { this.desk.nudge(by); },
+    bringBack(id) { this.desk.bringBack([id]); },
+  }));
+});
