@@ -18,14 +18,21 @@ from papiermappe.errors import PapiermappeError
 from papiermappe.local.errors import CannotStart
 from papiermappe.settings import Settings
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Papiermappe: from paper to the right file.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="Papiermappe: from paper to the right file.",
+)
 
 GRACE_S = 1
 
 
 def _database_url(settings: Settings) -> str:
     if settings.database_url is None:
-        raise CannotStart("No database is named. Set PAPIERMAPPE_DATABASE_URL, or use `papiermappe run`, which brings its own.")
+        raise CannotStart(
+            "No database is named. Set PAPIERMAPPE_DATABASE_URL, or use `papiermappe run`, which brings its own."
+        )
     return str(settings.database_url)
 
 
@@ -69,8 +76,12 @@ def web() -> None:
 
     settings = Settings()
     uvicorn.run(
-        create_app(settings, _database_url(settings)), host=settings.host, port=settings.port,
-        log_level="warning", timeout_graceful_shutdown=GRACE_S, server_header=False,
+        create_app(settings, _database_url(settings)),
+        host=settings.host,
+        port=settings.port,
+        log_level="warning",
+        timeout_graceful_shutdown=GRACE_S,
+        server_header=False,
     )
 
 

@@ -36,11 +36,18 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         )
         numbers = {name: filing.add_destination(store, name, data_dir / "filed" / name) for name in DESTINATIONS}
         desk_of = _Demo(store, standin_url)
-        letters = desk_of.scan("Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE))
+        letters = desk_of.scan(
+            "Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE)
+        )
         desk_of.file(letters, numbers["Letters"])
         hail = TicketSettings(source=Source.GLASS, sides=Sides.ONE)
         desk_of.scan("Hail of 9 May, Damson Row", kiebitz, ["hail"], hail)
-        lease = desk_of.scan("Lease Upper Meadow", zaunkoenig, ["lease", "delivery-118", "letter-store", "picture"], TicketSettings())
+        lease = desk_of.scan(
+            "Lease Upper Meadow",
+            zaunkoenig,
+            ["lease", "delivery-118", "letter-store", "picture"],
+            TicketSettings(),
+        )
         desk_of.put_last_away(lease)
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
         devices.keep_everyday_ticket(store, TicketSettings())

@@ -106,9 +106,7 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
 def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height in mm of the page that a capture of `width_px` x `height_px` becomes."""
     box = page_box(px_to_mm(width_px, dpi), px_to_mm(height_px, dpi), treatment)
-    return (
-        (box.height_mm, box.width_mm) if treatment.quarter_turns % 2 else (box.width_mm, box.height_mm)
-    )
+    return (box.height_mm, box.width_mm) if treatment.quarter_turns % 2 else (box.width_mm, box.height_mm)
 
 
 def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None = None) -> Pixels:
@@ -132,9 +130,7 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     scale = _scale_for(box, treatment.quarter_turns, capture.dpi, width_px)
     reduction = _reduction_for(scale)
     pixels = capture.pixels(reduction)
-    size_px = tuple(
-        max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm)
-    )
+    size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), capture.dpi / reduction, scale * reduction)
     return np.ascontiguousarray(np.rot90(page, treatment.quarter_turns))
 

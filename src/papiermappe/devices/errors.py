@@ -1,12 +1,12 @@
 """What goes wrong with a device.
 
-    DeviceError
-    ├── AddressRefused      what was typed is no address of a scanner
-    ├── DeviceUnreachable   it does not answer, or not in time
-    ├── AnswerRefused       it answers nonsense, or too much
-    ├── DeviceBusy          it has other work, or is stopped
-    ├── SettingsRefused     it will not do what the ticket asks, or has no paper
-    └── FeederStuck         the paper does not come
+DeviceError
+├── AddressRefused      what was typed is no address of a scanner
+├── DeviceUnreachable   it does not answer, or not in time
+├── AnswerRefused       it answers nonsense, or too much
+├── DeviceBusy          it has other work, or is stopped
+├── SettingsRefused     it will not do what the ticket asks, or has no paper
+└── FeederStuck         the paper does not come
 """
 
 from papiermappe.errors import PapiermappeError

@@ -59,7 +59,9 @@ def device_url(address: str) -> str:
     except ValueError as exc:
         raise AddressRefused(f"“{typed[:80]}” is not an address.") from exc
     if parts.scheme not in {"http", "https"} or not parts.hostname or parts.username or any(c.isspace() for c in typed):
-        raise AddressRefused(f"“{typed[:80]}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL.")
+        raise AddressRefused(
+            f"“{typed[:80]}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL."
+        )
     host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
     return f"{parts.scheme}://{host}{f':{port}' if port else ''}{parts.path or '/eSCL'}"
 
@@ -116,9 +118,13 @@ class EsclClient:
         if able is None:
             raise SettingsRefused(f"This scanner has no {ticket.source}.")
         body = settings_xml(ticket, able)
-        status, _, headers = self._patiently("POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body)
+        status, _, headers = self._patiently(
+            "POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body
+        )
         if status == 409:
-            raise SettingsRefused("The scanner will not do that: there is no paper in it, or it cannot meet the ticket.")
+            raise SettingsRefused(
+                "The scanner will not do that: there is no paper in it, or it cannot meet the ticket."
+            )
         location = headers.get("location", "")
         if status != 201 or not location:
             raise AnswerRefused(f"The scanner did not accept the job (answer {status}).")
@@ -136,7 +142,9 @@ class EsclClient:
             PictureRefused: it is a picture that is not taken.
             DeviceError: anything else.
         """
-        status, body, _ = self._patiently("GET", f"{job_url}/NextDocument", self._limits.page_s, self._limits.page_bytes)
+        status, body, _ = self._patiently(
+            "GET", f"{job_url}/NextDocument", self._limits.page_s, self._limits.page_bytes
+        )
         if status in {404, 410}:
             return None
         if status == 409:

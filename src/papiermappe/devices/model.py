@@ -47,7 +47,11 @@ class SourceAbilities(_Value):
 
     def papers(self) -> list[str]:
         """Return the names of the paper sizes that fit, and that of the whole area."""
-        fitting = [name for name, size in BY_NAME.items() if size.width_mm <= self.width_mm and size.height_mm <= self.height_mm]
+        fitting = [
+            name
+            for name, size in BY_NAME.items()
+            if size.width_mm <= self.width_mm and size.height_mm <= self.height_mm
+        ]
         return [*fitting, ANY_SIZE]
 
 
@@ -129,5 +133,3 @@ class TicketSettings(_Value):
             return able.width_mm, able.height_mm
         margin_mm = FEEDER_MARGIN_MM if self.source is Source.FEEDER else GLASS_MARGIN_MM
         return min(size.width_mm + margin_mm, able.width_mm), min(size.height_mm + margin_mm, able.height_mm)
-
-

@@ -5,6 +5,7 @@ import contextlib
 
 import structlog
 from procrastinate import App, PsycopgConnector
+from psycopg_pool import PoolTimeout
 
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import WorkPool
@@ -12,6 +13,7 @@ from papiermappe.jobs.tasks import tasks
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
+from papiermappe.store.errors import DatabaseGone
 
 log = structlog.get_logger()
 
@@ -39,14 +41,22 @@ async def run_worker(settings: Settings, database_url: str) -> None:
             rescuing = asyncio.create_task(_rescue(app))
             try:
                 await app.run_worker_async(
-                    concurrency=JOBS_AT_A_TIME, delete_jobs="successful", fetch_job_polling_interval=POLL_S,
-                    abort_job_polling_interval=POLL_S, update_heartbeat_interval=HEARTBEAT_S,
-                    stalled_worker_timeout=DEAD_AFTER_S, shutdown_graceful_timeout=5,
+                    concurrency=JOBS_AT_A_TIME,
+                    delete_jobs="successful",
+                    fetch_job_polling_interval=POLL_S,
+                    abort_job_polling_interval=POLL_S,
+                    update_heartbeat_interval=HEARTBEAT_S,
+                    stalled_worker_timeout=DEAD_AFTER_S,
+                    shutdown_graceful_timeout=5,
                 )
             finally:
                 rescuing.cancel()
                 with contextlib.suppress(asyncio.CancelledError):
                     await rescuing
+    except PoolTimeout as exc:
+        raise DatabaseGone(
+            "The database does not answer. The worker ends; jobs wait until it is started again."
+        ) from exc
     finally:
         pool.close()
         store.close()

@@ -35,7 +35,12 @@ class LocalDesk:
     """
 
     def __init__(
-        self, settings: Settings, environment: dict[str, str], with_standin: bool, standin_pace: float, say: Say
+        self,
+        settings: Settings,
+        environment: dict[str, str],
+        with_standin: bool,
+        standin_pace: float,
+        say: Say,
     ) -> None:
         self._settings = settings
         self._environment = environment
@@ -66,7 +71,9 @@ class LocalDesk:
         _make_folder(data_dir)
         with _sole_use(data_dir):
             if not is_free(self._settings.port):
-                raise CannotStart(f"Port {self._settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one.")
+                raise CannotStart(
+                    f"Port {self._settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one."
+                )
             with self._database(data_dir) as self.database_url:
                 household = Household(self._children(data_dir), self._say)
                 try:
@@ -103,14 +110,23 @@ class LocalDesk:
         logs = data_dir / "logs"
         logs.mkdir(exist_ok=True)
         environment = {
-            **self._environment, "PAPIERMAPPE_DATABASE_URL": self.database_url,
-            "PAPIERMAPPE_DATA_DIR": str(data_dir), "PAPIERMAPPE_PORT": str(self._settings.port),
+            **self._environment,
+            "PAPIERMAPPE_DATABASE_URL": self.database_url,
+            "PAPIERMAPPE_DATA_DIR": str(data_dir),
+            "PAPIERMAPPE_PORT": str(self._settings.port),
         }
         children = []
         if self._with_standin:
             self.standin_port = _kept_port(data_dir / "standin-port", 4)
-            arguments = ["standin", "--port", str(self.standin_port), "--pace", str(self._pace),
-                         "--paper", str(data_dir / "standin-paper.json")]
+            arguments = [
+                "standin",
+                "--port",
+                str(self.standin_port),
+                "--pace",
+                str(self._pace),
+                "--paper",
+                str(data_dir / "standin-paper.json"),
+            ]
             children.append(Child("stand-in scanners", arguments, environment, logs / "standin.log"))
         children.append(Child("worker", ["worker"], environment, logs / "worker.log"))
         children.append(Child("web server", ["web"], environment, logs / "web.log"))
@@ -142,7 +158,9 @@ def _make_folder(data_dir: Path) -> None:
     try:
         data_dir.mkdir(parents=True, exist_ok=True)
     except OSError as exc:
-        raise CannotStart(f"The folder {data_dir} cannot be made: {exc.strerror}. Set PAPIERMAPPE_DATA_DIR to another one.") from exc
+        raise CannotStart(
+            f"The folder {data_dir} cannot be made: {exc.strerror}. Set PAPIERMAPPE_DATA_DIR to another one."
+        ) from exc
 
 
 @contextmanager

@@ -59,13 +59,22 @@ class PrivatePostgres:
         self._socket_dir = tempfile.mkdtemp(prefix="papiermappe-")
         if self._account:
             os.chown(self._socket_dir, self._account.uid, self._account.gid)
-        settings = [f"listen_addresses={HOST}", f"port={self.port}", f"unix_socket_directories={self._socket_dir}", "max_connections=120"]
+        settings = [
+            f"listen_addresses={HOST}",
+            f"port={self.port}",
+            f"unix_socket_directories={self._socket_dir}",
+            "max_connections=120",
+        ]
         settings += FAST_AND_LOSABLE if self._losable else ()
         options = [part for setting in settings for part in ("-c", setting)]
         log = (self._folder / "postgres.log").open("ab")
         self._process = subprocess.Popen(
             [*self._prefix(), str(binaries / "postgres"), "-D", str(self._data), *options],
-            stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, cwd="/",
+            stdin=subprocess.DEVNULL,
+            stdout=log,
+            stderr=log,
+            start_new_session=True,
+            cwd="/",
         )
         log.close()
         self._wait()
@@ -106,9 +115,27 @@ class PrivatePostgres:
             for path in (self._data, self._password_file):
                 os.chown(path, self._account.uid, self._account.gid)
         done = subprocess.run(
-            [*self._prefix(), str(binaries / "initdb"), "-D", str(self._data), "-U", USER, "--pwfile", str(self._password_file),
-             "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8", *(["--no-sync"] if self._losable else ["--data-checksums"])],
-            stdin=subprocess.DEVNULL, capture_output=True, text=True, cwd="/", check=False,
+            [
+                *self._prefix(),
+                str(binaries / "initdb"),
+                "-D",
+                str(self._data),
+                "-U",
+                USER,
+                "--pwfile",
+                str(self._password_file),
+                "-A",
+                "scram-sha-256",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                *(["--no-sync"] if self._losable else ["--data-checksums"]),
+            ],
+            stdin=subprocess.DEVNULL,
+            capture_output=True,
+            text=True,
+            cwd="/",
+            check=False,
         )
         if done.returncode:
             shutil.rmtree(self._data, ignore_errors=True)
@@ -122,7 +149,12 @@ class PrivatePostgres:
         """
         if not self._account:
             return []
-        command = ["setpriv", f"--reuid={self._account.uid}", f"--regid={self._account.gid}", "--clear-groups"]
+        command = [
+            "setpriv",
+            f"--reuid={self._account.uid}",
+            f"--regid={self._account.gid}",
+            "--clear-groups",
+        ]
         if not all(parent.stat().st_mode & 0o001 for parent in self._folder.resolve().parents if parent.exists()):
             command += ["--inh-caps=+dac_read_search", "--ambient-caps=+dac_read_search"]
         return command

@@ -31,8 +31,12 @@ class Child:
         with self.log_file.open("ab") as log:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "papiermappe", *self.arguments],
-                env=dict(self.environment), stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True,
-                preexec_fn=end_with_parent,  # noqa: PLW1509 (one system call, no locks)
+                env=dict(self.environment),
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+                preexec_fn=end_with_parent,
             )
 
     def stop(self) -> None:

@@ -108,7 +108,9 @@ def desk(store: Store, mappe_id: int, since: int = 0) -> Desk:
         if mappe is None:
             raise NotFound("This Mappe is not there. It may have been cleared.")
         pages = pages_of(session, mappe_id)
-        numbers: dict[int, int] = dict(session.execute(select(Pass.id, Pass.number).where(Pass.mappe_id == mappe_id)).tuples().all())
+        numbers: dict[int, int] = dict(
+            session.execute(select(Pass.id, Pass.number).where(Pass.mappe_id == mappe_id)).tuples().all()
+        )
         back = way_back_of(session, mappe_id)
         return Desk(
             mappe=mappe_id,
@@ -132,11 +134,21 @@ def page_view(page: Page, pass_number: int = 1) -> PageView:
     width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
     scanned_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     return PageView(
-        id=page.id, side=page.side, put_away=page.put_away, pass_number=pass_number, pass_sheet=capture.sheet,
-        picture=treatment.picture_key(capture.sha256), scanned=Treatment().picture_key(capture.sha256),
-        width_mm=round(width_mm, 1), height_mm=round(height_mm, 1),
-        scanned_width_mm=round(scanned_mm[0], 1), scanned_height_mm=round(scanned_mm[1], 1),
-        dpi=capture.dpi, byte_size=capture.byte_size, treatment=treatment, look=_worth_a_look(treatment),
+        id=page.id,
+        side=page.side,
+        put_away=page.put_away,
+        pass_number=pass_number,
+        pass_sheet=capture.sheet,
+        picture=treatment.picture_key(capture.sha256),
+        scanned=Treatment().picture_key(capture.sha256),
+        width_mm=round(width_mm, 1),
+        height_mm=round(height_mm, 1),
+        scanned_width_mm=round(scanned_mm[0], 1),
+        scanned_height_mm=round(scanned_mm[1], 1),
+        dpi=capture.dpi,
+        byte_size=capture.byte_size,
+        treatment=treatment,
+        look=_worth_a_look(treatment),
     )
 
 
@@ -161,11 +173,19 @@ def _passes(session: Session, mappe_id: int) -> list[PassView]:
     passes = session.scalars(select(Pass).where(Pass.mappe_id == mappe_id).order_by(Pass.number)).all()
     return [
         PassView(
-            id=one.id, number=one.number, state=one.state, live=one.state.live, device=one.device.name,
-            source=one.ticket["source"], sides=one.ticket["sides"],
-            sheets=len({capture.sheet for capture in one.captures}), pages=len(one.captures),
-            message=one.message, stopping=one.stop_wanted and one.state.live,
-            can_go_on=one is passes[-1] and one.state is PassState.FAILED, started_at=one.started_at,
+            id=one.id,
+            number=one.number,
+            state=one.state,
+            live=one.state.live,
+            device=one.device.name,
+            source=one.ticket["source"],
+            sides=one.ticket["sides"],
+            sheets=len({capture.sheet for capture in one.captures}),
+            pages=len(one.captures),
+            message=one.message,
+            stopping=one.stop_wanted and one.state.live,
+            can_go_on=one is passes[-1] and one.state is PassState.FAILED,
+            started_at=one.started_at,
         )
         for one in passes
     ]
@@ -175,8 +195,14 @@ def _filings(session: Session, mappe_id: int) -> list[FilingView]:
     filings = session.scalars(select(Filing).where(Filing.mappe_id == mappe_id).order_by(Filing.id.desc()))
     return [
         FilingView(
-            id=one.id, file_name=one.file_name, destination=one.destination.name, state=one.state.value,
-            page_count=one.page_count, pages_done=one.pages_done, byte_size=one.byte_size, message=one.message,
+            id=one.id,
+            file_name=one.file_name,
+            destination=one.destination.name,
+            state=one.state.value,
+            page_count=one.page_count,
+            pages_done=one.pages_done,
+            byte_size=one.byte_size,
+            message=one.message,
         )
         for one in filings
     ]

@@ -1,9 +1,9 @@
 """What does not fit.
 
-    ServiceError
-    ├── NotFound            what was asked for is not there
-    ├── ChangedMeanwhile    someone else has changed it since it was looked at
-    └── NotPossible         it cannot be done as things are
+ServiceError
+├── NotFound            what was asked for is not there
+├── ChangedMeanwhile    someone else has changed it since it was looked at
+└── NotPossible         it cannot be done as things are
 """
 
 from papiermappe.errors import PapiermappeError

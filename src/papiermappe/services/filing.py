@@ -47,7 +47,10 @@ class FiledRow(NamedTuple):
 def list_destinations(store: Store) -> list[tuple[int, str]]:
     """Return number and name of all destinations."""
     with store.begin() as session:
-        return [(row.id, row.name) for row in session.execute(select(Destination.id, Destination.name).order_by(Destination.id))]
+        return [
+            (row.id, row.name)
+            for row in session.execute(select(Destination.id, Destination.name).order_by(Destination.id))
+        ]
 
 
 def add_destination(store: Store, name: str, folder: Path) -> int:
@@ -75,8 +78,13 @@ def ask_for_filing(store: Store, mappe_id: int, destination_id: int, today: date
         if not snapshot:
             raise NotPossible("There is no page to file. Take pages in, or bring some back.")
         filing = Filing(
-            mappe_id=mappe_id, destination_id=destination.id, file_name=_free_name(session, destination.id, mappe.subject, today),
-            title=mappe.subject or "Papers", pages={"pages": snapshot}, page_count=len(snapshot), state=FilingState.QUEUED,
+            mappe_id=mappe_id,
+            destination_id=destination.id,
+            file_name=_free_name(session, destination.id, mappe.subject, today),
+            title=mappe.subject or "Papers",
+            pages={"pages": snapshot},
+            page_count=len(snapshot),
+            state=FilingState.QUEUED,
         )
         session.add(filing)
         session.flush()
@@ -171,8 +179,12 @@ def _linked(folder: Path, name: str, data: bytes) -> bool:
             target.chmod(0o644)
     except OSError as exc:
         if exc.errno == 28:  # ENOSPC
-            raise DiskFull(f"There is no room left in {folder}. The scans are safe. Make room, then try again.") from exc
-        raise StoreError(f"The folder {folder} cannot be written to. The scans are safe. See to the folder, then try again.") from exc
+            raise DiskFull(
+                f"There is no room left in {folder}. The scans are safe. Make room, then try again."
+            ) from exc
+        raise StoreError(
+            f"The folder {folder} cannot be written to. The scans are safe. See to the folder, then try again."
+        ) from exc
     return True
 
 
@@ -181,7 +193,11 @@ def _filed(store: Store, filing_id: int, name: str, data: bytes) -> None:
         filing = _filing(session, filing_id)
         filing.state, filing.done_at, filing.message = FilingState.DONE, datetime.now(UTC), None
         filing.byte_size, filing.sha256 = len(data), sha256_of(data)
-        note(session, locked_mappe(session, filing.mappe_id), f"{count(filing.page_count, 'page')} filed as {name}")
+        note(
+            session,
+            locked_mappe(session, filing.mappe_id),
+            f"{count(filing.page_count, 'page')} filed as {name}",
+        )
 
 
 def _failed(store: Store, filing_id: int, message: str) -> None:
@@ -214,6 +230,14 @@ def list_filed(store: Store, words: str = "", most: int = 200) -> list[FiledRow]
         for word in words.split():
             query = query.where(Filing.file_name.icontains(word, autoescape=True))
         return [
-            FiledRow(one.id, one.mappe_id, one.file_name, one.destination.name, one.page_count, one.byte_size or 0, one.done_at or one.asked_at)
+            FiledRow(
+                one.id,
+                one.mappe_id,
+                one.file_name,
+                one.destination.name,
+                one.page_count,
+                one.byte_size or 0,
+                one.done_at or one.asked_at,
+            )
             for one in session.scalars(query)
         ]

@@ -128,6 +128,10 @@ def _give_up(store: Store, pass_id: int, ticket: TicketSettings, client: EsclCli
     if isinstance(exc, SettingsRefused | DeviceBusy) and not current.captures:
         message = exc.message
     else:
-        what = f"The scanner sent a page that is not taken: {exc.message}" if isinstance(exc, PictureRefused) else exc.message
+        what = (
+            f"The scanner sent a page that is not taken: {exc.message}"
+            if isinstance(exc, PictureRefused)
+            else exc.message
+        )
         message = trouble_message(passes.sheets_in(current), what, from_feeder, isinstance(exc, FeederStuck))
     _patiently(partial(passes.end, store, pass_id, PassState.FAILED, message))

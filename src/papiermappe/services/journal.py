@@ -49,7 +49,12 @@ def treatment_of(page: Page) -> Treatment:
 
 
 def edit(
-    session: Session, mappe: Mappe, text: str, changes: Mapping[int, Fields], seen: int, kind: EntryKind = EntryKind.DO
+    session: Session,
+    mappe: Mappe,
+    text: str,
+    changes: Mapping[int, Fields],
+    seen: int,
+    kind: EntryKind = EntryKind.DO,
 ) -> int:
     """Change pages and write it down.
 
@@ -70,7 +75,9 @@ def edit(
     """
     pages = _pages(session, mappe, changes)
     if any(page.revision > seen for page in pages.values()):
-        raise ChangedMeanwhile("Someone else has just changed this page. Nothing was changed now; look at it and do it again.")
+        raise ChangedMeanwhile(
+            "Someone else has just changed this page. Nothing was changed now; look at it and do it again."
+        )
     before = {page_id: _read(page, changes[page_id]) for page_id, page in pages.items()}
     return _write(session, mappe, kind, text, pages, before, dict(changes))
 
@@ -147,7 +154,13 @@ def _write(
         page.revision = mappe.seq
     session.add(
         JournalEntry(
-            mappe_id=mappe.id, seq=mappe.seq, kind=kind, of_seq=of_seq, text=text, before=_keyed(before), after=_keyed(after)
+            mappe_id=mappe.id,
+            seq=mappe.seq,
+            kind=kind,
+            of_seq=of_seq,
+            text=text,
+            before=_keyed(before),
+            after=_keyed(after),
         )
     )
     tell(session, mappe.id)

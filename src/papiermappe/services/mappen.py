@@ -46,7 +46,9 @@ def rename(store: Store, mappe_id: int, subject: str) -> None:
 def _clean_subject(subject: str) -> str:
     cleaned = " ".join("".join(c if c.isprintable() else " " for c in subject).split())
     if len(cleaned) > MOST_SUBJECT:
-        raise NotPossible(f"The subject is longer than {MOST_SUBJECT} characters. The old one stays; shorten it and try again.")
+        raise NotPossible(
+            f"The subject is longer than {MOST_SUBJECT} characters. The old one stays; shorten it and try again."
+        )
     return cleaned
 
 

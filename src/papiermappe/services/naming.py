@@ -15,7 +15,7 @@ def next_number(session: Session) -> int:
 
 def take_number(session: Session) -> int:
     """Take the next number. Who asks at the same time waits until this transaction ends, then gets the one after."""
-    taken = session.scalar(
+    taken: int | None = session.scalar(
         update(NamingRule)
         .where(NamingRule.name == RULE)
         .values(next_number=NamingRule.next_number + 1)

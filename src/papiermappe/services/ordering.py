@@ -22,7 +22,11 @@ def nudge_pages(store: Store, mappe_id: int, page_ids: Collection[int], by: Lite
 
 
 def _moved(
-    store: Store, mappe_id: int, page_ids: Collection[int], seen: int, moving: Callable[[list[Place]], list[Place]]
+    store: Store,
+    mappe_id: int,
+    page_ids: Collection[int],
+    seen: int,
+    moving: Callable[[list[Place]], list[Place]],
 ) -> int | None:
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
@@ -52,4 +56,10 @@ def _set_away(store: Store, mappe_id: int, page_ids: Collection[int], seen: int,
         changes = {page.id: {"put_away": away} for page in pages_of(session, mappe_id) if concerned(page)}
         if not changes:
             raise NotPossible("There is no page to put away." if away else "There is no page to bring back.")
-        return edit(session, mappe, f"{count(len(changes), 'page')} {'put away' if away else 'brought back'}", changes, seen)
+        return edit(
+            session,
+            mappe,
+            f"{count(len(changes), 'page')} {'put away' if away else 'brought back'}",
+            changes,
+            seen,
+        )

@@ -57,8 +57,12 @@ def start_pass(store: Store, mappe_id: int, device_id: int, ticket: TicketSettin
 def _begin(session: Session, mappe_id: int, device_id: int, ticket: TicketSettings, first_sheet: int) -> int:
     number = (session.scalar(select(func.max(Pass.number)).where(Pass.mappe_id == mappe_id)) or 0) + 1
     begun = Pass(
-        mappe_id=mappe_id, number=number, device_id=device_id, ticket=ticket.model_dump(mode="json"),
-        first_sheet=first_sheet, state=PassState.TAKING,
+        mappe_id=mappe_id,
+        number=number,
+        device_id=device_id,
+        ticket=ticket.model_dump(mode="json"),
+        first_sheet=first_sheet,
+        state=PassState.TAKING,
     )
     session.add(begun)
     session.flush()
@@ -122,7 +126,11 @@ def _end(session: Session, ending: Pass, state: PassState, message: str | None) 
     ending.state, ending.message, ending.ended_at = state, message, datetime.now(UTC)
     so_far = sheets_in(ending)
     sheet_count = so_far.complete + (so_far.half is not None)
-    note(session, mappe, f"Pass {ending.number}: {count(sheet_count, 'sheet')}, {count(len(ending.captures), 'page')} arrived")
+    note(
+        session,
+        mappe,
+        f"Pass {ending.number}: {count(sheet_count, 'sheet')}, {count(len(ending.captures), 'page')} arrived",
+    )
 
 
 def wait_for_sheet(store: Store, pass_id: int) -> None:
@@ -196,8 +204,12 @@ def keep_capture(store: Store, pass_id: int, place: tuple[int, Side], picture: C
         session.flush()
         rank = _rank_for(session, taking, sheet)
         page = Page(
-            mappe_id=mappe.id, capture_id=capture.id, rank=rank, side=side,
-            treatment=Treatment().model_dump(mode="json"), revision=mappe.seq + 1,
+            mappe_id=mappe.id,
+            capture_id=capture.id,
+            rank=rank,
+            side=side,
+            treatment=Treatment().model_dump(mode="json"),
+            revision=mappe.seq + 1,
         )
         session.add(page)
         session.flush()
@@ -213,8 +225,15 @@ def _kept_already(session: Session, pass_id: int, sheet: int, side: Side) -> int
 
 def _capture(taking: Pass, sheet: int, side: Side, sha256: str, picture: CapturedPicture, head: PictureHead) -> Capture:
     return Capture(
-        pass_id=taking.id, sheet=sheet, side=side, sha256=sha256, media_type=head.media_type, byte_size=len(picture.data),
-        width_px=head.width_px, height_px=head.height_px, dpi=picture.dpi,
+        pass_id=taking.id,
+        sheet=sheet,
+        side=side,
+        sha256=sha256,
+        media_type=head.media_type,
+        byte_size=len(picture.data),
+        width_px=head.width_px,
+        height_px=head.height_px,
+        dpi=picture.dpi,
     )
 
 

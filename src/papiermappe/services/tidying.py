@@ -33,7 +33,11 @@ def switch_step(store: Store, mappe_id: int, page_ids: Collection[int], step: St
     """Switch straightening or cropping on or off, where the machine has looked at the page."""
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
-        changes = {page.id: change for page in pages_of(session, mappe_id) if page.id in page_ids and (change := _switched(page, step, on))}
+        changes = {
+            page.id: change
+            for page in pages_of(session, mappe_id)
+            if page.id in page_ids and (change := _switched(page, step, on))
+        }
         if not changes:
             raise NotPossible("These pages are that way already, or have not been looked at yet.")
         what = "straightening" if step == "straighten" else "cropping"
@@ -53,7 +57,10 @@ def record_look(store: Store, page_id: int, straighten: Straightening, crop: Cro
         page = session.get_one(Page, page_id)
         mappe = locked_mappe(session, page.mappe_id)
         session.refresh(page)
-        found: Fields = {"straighten": straighten.model_dump(mode="json"), "crop": crop.model_dump(mode="json")}
+        found: Fields = {
+            "straighten": straighten.model_dump(mode="json"),
+            "crop": crop.model_dump(mode="json"),
+        }
         news = {step: value for step, value in found.items() if page.treatment.get(step) is None}
         if news:
             note(session, mappe, "", {page_id: news})

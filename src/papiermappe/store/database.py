@@ -58,7 +58,9 @@ class Store:
     def sole(self, purpose: int, number: int) -> Iterator[bool]:
         """Hold a lock that no other process can have: yields whether it was free. A dead holder frees it."""
         with self.engine.connect() as connection:
-            taken = connection.scalar(text("select pg_try_advisory_lock(:purpose, :number)"), {"purpose": purpose, "number": number})
+            taken = connection.scalar(
+                text("select pg_try_advisory_lock(:purpose, :number)"), {"purpose": purpose, "number": number}
+            )
             try:
                 yield bool(taken)
             finally:
@@ -75,8 +77,11 @@ def tell(session: Session, mappe_id: int) -> None:
 
 
 def migrate(database_url: str) -> None:
-    """Bring the tables up to date."""
+    """Bring the tables up to date. Raises DatabaseGone."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["database_url"] = database_url.replace("postgresql://", "postgresql+psycopg://", 1)
-    command.upgrade(config, "head")
+    try:
+        command.upgrade(config, "head")
+    except OperationalError as exc:
+        raise DatabaseGone("The database does not answer. Nothing was changed; start it, then try again.") from exc

@@ -1,9 +1,9 @@
 """What goes wrong with the disk or the database.
 
-    StoreError
-    ├── DatabaseGone
-    ├── DiskFull
-    └── BlobMissing
+StoreError
+├── DatabaseGone
+├── DiskFull
+└── BlobMissing
 """
 
 from papiermappe.errors import PapiermappeError

@@ -43,7 +43,14 @@ class Base(DeclarativeBase):
 
 def _named(kind: type[StrEnum], name: str) -> Enum:
     """Return a column type that keeps an enum by its values, as text with a CHECK."""
-    return Enum(kind, name=name, native_enum=False, length=20, create_constraint=True, values_callable=lambda all_: [one.value for one in all_])
+    return Enum(
+        kind,
+        name=name,
+        native_enum=False,
+        length=20,
+        create_constraint=True,
+        values_callable=lambda all_: [one.value for one in all_],
+    )
 
 
 class PassState(StrEnum):
@@ -126,8 +133,18 @@ class Pass(Base):
     __tablename__ = "pass"
     __table_args__ = (
         UniqueConstraint("mappe_id", "number"),
-        Index("uq_pass_device_live", "device_id", unique=True, postgresql_where=text("state in ('taking', 'waiting')")),
-        Index("uq_pass_mappe_live", "mappe_id", unique=True, postgresql_where=text("state in ('taking', 'waiting')")),
+        Index(
+            "uq_pass_device_live",
+            "device_id",
+            unique=True,
+            postgresql_where=text("state in ('taking', 'waiting')"),
+        ),
+        Index(
+            "uq_pass_mappe_live",
+            "mappe_id",
+            unique=True,
+            postgresql_where=text("state in ('taking', 'waiting')"),
+        ),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))

@@ -25,6 +25,6 @@ _deferrer = App(connector=SyncPsycopgConnector())
 def hand_in(session: Session, work: Work, **arguments: JSONValue) -> None:
     """Queue work; it is seen by the workers when the session's transaction is committed."""
     connection = session.connection().connection.driver_connection
-    _deferrer.configure_task(
-        work.value, queue=work.value, priority=_PRIORITY[work], connection=connection
-    ).defer(**arguments)
+    _deferrer.configure_task(work.value, queue=work.value, priority=_PRIORITY[work], connection=connection).defer(
+        **arguments
+    )

@@ -28,7 +28,11 @@ from papiermappe.web.security import Guard
 log = structlog.get_logger()
 
 _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
-    (NotFound, 404), (BlobMissing, 404), (ChangedMeanwhile, 409), (DatabaseGone, 503), (DeviceError, 502),
+    (NotFound, 404),
+    (BlobMissing, 404),
+    (ChangedMeanwhile, 409),
+    (DatabaseGone, 503),
+    (DeviceError, 502),
 )
 
 

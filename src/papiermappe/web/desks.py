@@ -63,7 +63,9 @@ async def events(
     """Send the Mappe's changes as they happen."""
     start = since if last_event_id is None else last_event_id
     return StreamingResponse(
-        updates(ctx.hub, ctx.store, mappe_id, start), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+        updates(ctx.hub, ctx.store, mappe_id, start),
+        media_type="text/event-stream",
+        headers={"Cache-Control": "no-store"},
     )
 
 

@@ -73,12 +73,19 @@ def card(ctx: Ctx, device_id: int, ticket: Annotated[TicketSettings, Query()]) -
     fitted = ticket.fitted(seen.abilities) if seen.abilities else ticket
     state, tone = _state(seen)
     return Card(
-        id=seen.id, name=seen.name, tone=tone, state=state, feeder=_feeder(seen),
+        id=seen.id,
+        name=seen.name,
+        tone=tone,
+        state=state,
+        feeder=_feeder(seen),
         paper_loaded=seen.status.paper_loaded if seen.status else None,
         has_feeder=bool(seen.abilities and seen.abilities.feeder),
         has_glass=bool(seen.abilities and seen.abilities.glass),
-        admin_url=seen.abilities.admin_url if seen.abilities else None, ready=seen.ready, ticket=fitted,
-        choices=_choices(seen.abilities, fitted) if seen.abilities else None, costs=_costs(fitted, seen.abilities),
+        admin_url=seen.abilities.admin_url if seen.abilities else None,
+        ready=seen.ready,
+        ticket=fitted,
+        choices=_choices(seen.abilities, fitted) if seen.abilities else None,
+        costs=_costs(fitted, seen.abilities),
     )
 
 

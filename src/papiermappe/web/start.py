@@ -18,7 +18,12 @@ def start_page(request: Request, ctx: Ctx, find: Annotated[str, Query(max_length
     return templates.TemplateResponse(
         request,
         "start.html",
-        {"mappen": mappen.list_open(ctx.store), "filed": filing.list_filed(ctx.store, find), "find": find, "lane_px": LANE_PX},
+        {
+            "mappen": mappen.list_open(ctx.store),
+            "filed": filing.list_filed(ctx.store, find),
+            "find": find,
+            "lane_px": LANE_PX,
+        },
     )
 
 

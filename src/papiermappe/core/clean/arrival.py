@@ -19,7 +19,7 @@ EDGES_AGREE_DEG = 1.0
 
 def look_at(capture: CapturedPicture) -> tuple[Straightening, Cropping]:
     """Find sheet and skew. What the machine is not sure of is proposed but switched off. Raises PictureRefused."""
-    reduction = next((by for by in REDUCTIONS if capture.dpi / by >= LOOK_DPI), 1)
+    reduction: Reduction = next((by for by in REDUCTIONS if capture.dpi / by >= LOOK_DPI), 1)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
     frame = find_sheet(pixels, dpi)
     skew = _skew(pixels, dpi, frame)

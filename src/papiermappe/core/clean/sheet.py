@@ -45,7 +45,8 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
         return _whole(capture, dpi)
     fine, fine_scale = _reduced(capture, dpi, FINE_DPI)
     corners = _centred(box, coarse_scale, fine_scale)
-    contrast = cv2.GaussianBlur(_paperness(fine, _backing(fine), corners), (0, 0), 1.0)
+    contrast = _paperness(fine, _backing(fine), corners)
+    contrast = np.asarray(cv2.GaussianBlur(contrast, (0, 0), 1.0), np.float32)
     fits = [_fit_side(contrast, corners[side], corners[(side + 1) % 4]) for side in range(4)]
     refined = np.array([_crossing(fits[side - 1][0], fits[side][0]) for side in range(4)])
     if not np.isfinite(refined).all() or np.abs(refined - corners).max() > REACH_MM / px_to_mm(1, FINE_DPI):
@@ -67,13 +68,13 @@ def _backing(picture: Pixels) -> NDArray[np.float32]:
     channels = picture.reshape(*picture.shape[:2], -1)
     rim = np.concatenate([channels[:2], channels[-2:]], axis=1).reshape(-1, channels.shape[2])
     sides = np.concatenate([channels[:, :2], channels[:, -2:]], axis=0).reshape(-1, channels.shape[2])
-    return np.median(np.concatenate([rim, sides]), axis=0).astype(np.float32)
+    return np.asarray(np.median(np.concatenate([rim, sides]), axis=0), np.float32)
 
 
 def _difference(picture: Pixels, backing: NDArray[np.float32]) -> NDArray[np.float32]:
     """Return how far each pixel is from the backing, in grey levels, (h, w)."""
     channels = picture.reshape(*picture.shape[:2], -1).astype(np.float32)
-    return np.abs(channels - backing).max(axis=2)
+    return np.asarray(np.abs(channels - backing).max(axis=2), np.float32)
 
 
 def _paperness(picture: Pixels, backing: NDArray[np.float32], corners: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -124,9 +125,7 @@ def _fit_side(
     feet = start + np.linspace(0.04, 0.96, PROFILES_A_SIDE)[:, None] * (end - start)
     places = (feet[:, None, :] + offsets[None, :, None] * inward).astype(np.float32)
     height, width = contrast.shape
-    profiles = cv2.remap(
-        contrast, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    )
+    profiles = cv2.remap(contrast, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     steps = np.diff(profiles, axis=1)
     top = np.argmax(steps, axis=1)
     points = feet + (offsets[top] + 0.5 + _peak_shift(steps, top))[:, None] * inward
@@ -158,14 +157,12 @@ def _crossing(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[n
     if abs(np.linalg.det(matrix)) < 1e-6:
         return np.full(2, np.inf)
     way, _ = np.linalg.solve(matrix, other[:2] - one[:2])
-    return one[:2] + way * one[2:]
+    return np.asarray(one[:2] + way * one[2:], np.float64)
 
 
 def _to_mm(corners: NDArray[np.float64], dpi: float) -> Quad:
     """Return corners in px, pixel centres at whole numbers, as mm from the top left of the picture."""
-    first, second, third, fourth = (
-        (px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in corners
-    )
+    first, second, third, fourth = ((px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in corners)
     return (first, second, third, fourth)
 
 

@@ -14,7 +14,9 @@ from numpy.typing import NDArray
 from papiermappe.core.picture import Pixels, to_grey
 
 WORK_DPI = 150
+INK_LEVELS = 18  # ink is darker than its surroundings by at least this
 MOST_POINTS = 60_000
+LEAST_POINTS = 50
 
 
 class SkewEstimate(NamedTuple):
@@ -37,14 +39,15 @@ def estimate_skew(page: Pixels, dpi: float, range_deg: float = 15.0) -> SkewEsti
     Returns:
         The angle, within `range_deg`, and how sure it is. A page without print gives confidence 0.
     """
-    rows, cols = np.nonzero(bottom_edges(_at_work_resolution(to_grey(page), dpi)))
-    if len(rows) < 50:
+    edges = np.argwhere(bottom_edges(_at_work_resolution(to_grey(page), dpi))).astype(np.float32)
+    if len(edges) < LEAST_POINTS:
         return SkewEstimate(0.0, 0.0)
-    rows, cols = _thinned(rows.astype(np.float32), cols.astype(np.float32), MOST_POINTS)
+    rows, cols = _thinned(edges, MOST_POINTS).T
     coarse_deg = np.arange(-range_deg, range_deg + 0.25, 0.5)
     coarse = _scores(rows, cols, coarse_deg)
     best_deg, best_score = max(
-        (_refined(rows, cols, float(coarse_deg[at])) for at in np.argsort(coarse)[-3:]), key=lambda peak: peak[1]
+        (_refined(rows, cols, float(coarse_deg[at])) for at in np.argsort(coarse)[-3:]),
+        key=lambda peak: peak[1],
     )
     return SkewEstimate(float(np.clip(best_deg, -range_deg, range_deg)), _confidence(best_score, coarse))
 
@@ -55,7 +58,7 @@ def bottom_edges(grey: Pixels) -> NDArray[np.bool_]:
     Ink is what is darker than its surroundings; thick dark areas (pictures, borders) do not count as ink.
     """
     local_mean = cv2.blur(grey, (31, 31))
-    ink = cv2.compare(cv2.add(grey, 18), local_mean, cv2.CMP_LT)
+    ink = cv2.compare(cv2.convertScaleAbs(grey, beta=INK_LEVELS), local_mean, cv2.CMP_LT)
     thick = cv2.morphologyEx(ink, cv2.MORPH_OPEN, np.ones((15, 15), np.uint8))
     ink[cv2.dilate(thick, np.ones((9, 9), np.uint8)) > 0] = 0
     edges = np.zeros(grey.shape, np.bool_)
@@ -71,14 +74,11 @@ def _at_work_resolution(grey: Pixels, dpi: float) -> Pixels:
     return np.asarray(cv2.resize(grey, size, interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def _thinned(
-    rows: NDArray[np.float32], cols: NDArray[np.float32], most: int
-) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+def _thinned(points: NDArray[np.float32], most: int) -> NDArray[np.float32]:
     """Keep an even share of the points, the same ones each time."""
-    if len(rows) <= most:
-        return rows, cols
-    kept = np.linspace(0, len(rows) - 1, most).astype(np.intp)
-    return rows[kept], cols[kept]
+    if len(points) <= most:
+        return points
+    return points[np.linspace(0, len(points) - 1, most).astype(np.intp)]
 
 
 def _scores(
@@ -106,7 +106,7 @@ def _refined(rows: NDArray[np.float32], cols: NDArray[np.float32], angle_deg: fl
     peak_score = 0.0
     for step_deg in (0.1, 0.02):
         around_deg = angle_deg + step_deg * np.arange(-5, 6)
-        scores = _scores(rows, cols, around_deg)
+        scores = _scores(rows, cols, np.asarray(around_deg, np.float64))
         top = int(np.argmax(scores))
         angle_deg, peak_score = float(around_deg[top]), float(scores[top])
         if step_deg == 0.02 and 0 < top < len(scores) - 1:

@@ -45,7 +45,13 @@ class Drawing:
     lines: list[PrintedLine] = field(default_factory=list)
 
     def text(
-        self, x_mm: float, y_mm: float, text: str, size_pt: float = 10.5, font: str = "Times-Roman", colour: str = INK
+        self,
+        x_mm: float,
+        y_mm: float,
+        text: str,
+        size_pt: float = 10.5,
+        font: str = "Times-Roman",
+        colour: str = INK,
     ) -> None:
         """Write one line."""
         self.lines.append(PrintedLine(text, x_mm, y_mm))
@@ -58,7 +64,13 @@ class Drawing:
         self.text(x_mm - stringWidth(text, font, size_pt) / POINTS_PER_MM, y_mm, text, size_pt, font)
 
     def paragraph(
-        self, x_mm: float, y_mm: float, width_mm: float, text: str, size_pt: float = 10.5, font: str = "Times-Roman"
+        self,
+        x_mm: float,
+        y_mm: float,
+        width_mm: float,
+        text: str,
+        size_pt: float = 10.5,
+        font: str = "Times-Roman",
     ) -> float:
         """Write wrapped text; return the y in mm where the next paragraph can begin."""
         leading_mm = size_pt * 1.32 / POINTS_PER_MM
@@ -110,7 +122,12 @@ class Drawing:
         self.canvas.drawPath(path, stroke=0, fill=1)
 
     def table(
-        self, x_mm: float, y_mm: float, widths_mm: Sequence[float], rows: Iterable[Sequence[str]], row_mm: float = 7.0
+        self,
+        x_mm: float,
+        y_mm: float,
+        widths_mm: Sequence[float],
+        rows: Iterable[Sequence[str]],
+        row_mm: float = 7.0,
     ) -> float:
         """Draw a ruled table, its first row on a tint; return the y in mm below it."""
         right_mm = x_mm + sum(widths_mm)
@@ -138,7 +155,13 @@ class Drawing:
             self.text(x_mm - width_mm / 2, y_mm + dy_mm, text, size_pt, "Helvetica-Bold", colour)
 
     def pen(
-        self, x_mm: float, y_mm: float, width_mm: float, seed: int, height_mm: float = 6.0, colour: str = BLUE_PEN
+        self,
+        x_mm: float,
+        y_mm: float,
+        width_mm: float,
+        seed: int,
+        height_mm: float = 6.0,
+        colour: str = BLUE_PEN,
     ) -> None:
         """Draw hand-like strokes from left to right, as of a signature or a note."""
         hand = np.random.default_rng(seed)

@@ -143,7 +143,13 @@ def _member_letter(page: Drawing, seed: int, colour: str) -> None:
     page.text(20, 50, "Plot 17, Damson Row")
     page.text(20, 55, "Hollerbeck")
     page.text_right(190, 66, "Hollerbeck, 3 November 2026")
-    page.text(20, 80, ("Your share of the harvest", "Pruning days in January", "The new cold store")[seed % 3], 13, "Times-Bold")
+    page.text(
+        20,
+        80,
+        ("Your share of the harvest", "Pruning days in January", "The new cold store")[seed % 3],
+        13,
+        "Times-Bold",
+    )
     y_mm = page.paragraph(20, 92, 170, "Dear Mrs. Orrell,", 11.5)
     for at in range(4):
         y_mm = page.paragraph(20, y_mm + 1, 170, _prose(seed + at * 2, 4), 11.5)
@@ -162,7 +168,9 @@ def _invoice(page: Drawing) -> None:
     page.text(20, 53, ADDRESS, 11, "Helvetica")
     rows = [("Item", "Pieces", "Each", "Amount")]
     total_cents = 0
-    for at, item in enumerate(("Picking crates, beech", "Press cloths", "Ladder rungs", "Crate tags, 100", "Nails, 5 kg")):
+    for at, item in enumerate(
+        ("Picking crates, beech", "Press cloths", "Ladder rungs", "Crate tags, 100", "Nails, 5 kg")
+    ):
         pieces, cents = 12 + at * 7, 340 + at * 275
         total_cents += pieces * cents
         rows.append((item, str(pieces), f"{cents / 100:.2f}", f"{pieces * cents / 100:.2f}"))
@@ -176,7 +184,16 @@ def _invoice(page: Drawing) -> None:
 def _hail_form(page: Drawing) -> None:
     _letterhead(page)
     page.text(20, 40, "Report of hail damage", 18, "Helvetica-Bold")
-    labels = ("Name", "Plot and row", "Date of the hail", "Size of the stones", "Trees hit", "Varieties", "Estimated loss in kg", "Seen by")
+    labels = (
+        "Name",
+        "Plot and row",
+        "Date of the hail",
+        "Size of the stones",
+        "Trees hit",
+        "Varieties",
+        "Estimated loss in kg",
+        "Seen by",
+    )
     for at, label in enumerate(labels):
         y_mm = 54 + 19 * at
         page.box(20, y_mm, 170, 14)
@@ -225,7 +242,17 @@ def _receipt(page: Drawing) -> None:
     page.text(14, 14, "Ostwick Farm Supply", 12, "Courier-Bold")
     page.text(20, 20, "Gate 2, open 7 to 17", 8.5, "Courier")
     total_cents = 0
-    for at, item in enumerate(("Grafting wax 250 g", "Bast ribbon 50 m", "Pruning saw 300", "Gloves pair", "Twine 1 kg", "Lime paint 10 l", "Slug fence 5 m")):
+    for at, item in enumerate(
+        (
+            "Grafting wax 250 g",
+            "Bast ribbon 50 m",
+            "Pruning saw 300",
+            "Gloves pair",
+            "Twine 1 kg",
+            "Lime paint 10 l",
+            "Slug fence 5 m",
+        )
+    ):
         cents = 395 + at * 410 % 1900
         total_cents += cents
         page.text(6, 34 + 8 * at, item, 9, "Courier")
@@ -246,8 +273,12 @@ def _orchard_picture(page: Drawing) -> None:
     for at in range(60):
         shade = at / 60
         page.polygon(
-            [(left, top + height * at / 60), (left + width, top + height * at / 60),
-             (left + width, top + height * (at + 1.2) / 60), (left, top + height * (at + 1.2) / 60)],
+            [
+                (left, top + height * at / 60),
+                (left + width, top + height * at / 60),
+                (left + width, top + height * (at + 1.2) / 60),
+                (left, top + height * (at + 1.2) / 60),
+            ],
             Color(0.55 + 0.3 * shade, 0.70 + 0.15 * shade, 0.85 - 0.25 * shade),
         )
     for layer in range(5):
@@ -304,9 +335,13 @@ def _one_sheet(key: str, title: str, front: Draw, back: Draw | None = None, pape
     return Original(key, title, paper, (DrawnSheet(front, back),))
 
 
+def _numbered(draw: Callable[[Drawing, int], None], number: int) -> Draw:
+    return lambda page: draw(page, number)
+
+
 def _both_sides(draw: Callable[[Drawing, int], None], first: int, last: int) -> tuple[DrawnSheet, ...]:
     return tuple(
-        DrawnSheet(partial(draw, number=number), partial(draw, number=number + 1) if number < last else None)
+        DrawnSheet(_numbered(draw, number), _numbered(draw, number + 1) if number < last else None)
         for number in range(first, last + 1, 2)
     )
 
@@ -315,10 +350,18 @@ _ALL = (
     Original("lease", "Lease of Upper Meadow, 6 pages", A4, _both_sides(_lease_page, 1, 6)),
     _one_sheet("letter-share", "Letter about the harvest share", partial(_member_letter, seed=3, colour=STAMP_RED)),
     _one_sheet("letter-pruning", "Letter about pruning days", partial(_member_letter, seed=4, colour=STAMP_GREEN)),
-    _one_sheet("letter-store", "Letter with a pencil note on its back",
-               partial(_member_letter, seed=5, colour=BLUE_PEN), _pencil_note),
-    _one_sheet("delivery-118", "Delivery note 118, conditions on the back",
-               partial(_delivery_note, number=118), _delivery_terms),
+    _one_sheet(
+        "letter-store",
+        "Letter with a pencil note on its back",
+        partial(_member_letter, seed=5, colour=BLUE_PEN),
+        _pencil_note,
+    ),
+    _one_sheet(
+        "delivery-118",
+        "Delivery note 118, conditions on the back",
+        partial(_delivery_note, number=118),
+        _delivery_terms,
+    ),
     _one_sheet("delivery-119", "Delivery note 119", partial(_delivery_note, number=119)),
     _one_sheet("weigh-2041", "Weigh ticket 2041", partial(_weigh_ticket, number=2041), paper=A5),
     _one_sheet("weigh-2042", "Weigh ticket 2042", partial(_weigh_ticket, number=2042), paper=A5),
@@ -328,8 +371,12 @@ _ALL = (
     _one_sheet("german", "Letter in German", _german_letter),
     _one_sheet("picture", "Page with a picture", _orchard_picture),
     Original("minutes", "Minutes of the meeting, 3 pages", A4, _both_sides(_minutes, 1, 3)),
-    Original("handbook", "Pruning handbook, 2 spreads", A4.turned(),
-             tuple(DrawnSheet(partial(_handbook_spread, left_number=number)) for number in (6, 8))),
+    Original(
+        "handbook",
+        "Pruning handbook, 2 spreads",
+        A4.turned(),
+        tuple(DrawnSheet(partial(_handbook_spread, left_number=number)) for number in (6, 8)),
+    ),
     _one_sheet("receipt", "Till receipt", _receipt, paper=RECEIPT_ROLL),
     _one_sheet("card", "Member card", _member_card, paper=ID_CARD),
 )

@@ -17,6 +17,7 @@ from papiermappe.standin.paper.drawing import DrawnSide
 PAPER_TINT = (252, 250, 243)
 SHOW_THROUGH = 0.055
 NOISE_LEVELS = 2.2
+DUST_LEVELS = 38
 
 
 @dataclass(frozen=True)
@@ -92,18 +93,22 @@ def scan(
     sheet = _on_paper(side, other, dpi)
     height_px, width_px = round(mm_to_px(region.height_mm, dpi)), round(mm_to_px(region.width_mm, dpi))
     matrix = _placing(sheet.shape[:2], lay, region, dpi)
-    picture = cv2.warpAffine(
-        sheet, matrix, (width_px, height_px), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=optics.backing
+    placed = cv2.warpAffine(
+        sheet,
+        matrix,
+        (width_px, height_px),
+        flags=cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=optics.backing,
     )
-    picture = _lit(picture, matrix, sheet.shape[:2], optics, seed)
+    picture = _lit(np.asarray(placed, np.uint8), matrix, sheet.shape[:2], optics, seed)
     for line_mm in optics.dust_lines_mm:
         col = round(mm_to_px(line_mm - region.x_mm, dpi))
         if 0 <= col < width_px:
-            picture[:, col : col + max(1, dpi // 200)] = cv2.subtract(
-                picture[:, col : col + max(1, dpi // 200)], (38, 38, 38, 0)
-            )
+            streak = picture[:, col : col + max(1, dpi // 200)]
+            np.subtract(np.maximum(streak, DUST_LEVELS), DUST_LEVELS, out=streak)
     blurred = cv2.GaussianBlur(picture, (0, 0), max(0.3, 0.5 * dpi / 300))
-    return _noisy(blurred, seed)
+    return _noisy(np.asarray(blurred, np.uint8), seed)
 
 
 def to_bilevel(picture: Pixels) -> NDArray[np.bool_]:
@@ -116,7 +121,8 @@ def _on_paper(side: DrawnSide, other: DrawnSide | None, dpi: int) -> Pixels:
     if other is not None:
         through = cv2.resize(other.raster(min(dpi, 75)), sheet.shape[1::-1], interpolation=cv2.INTER_LINEAR)
         softened = cv2.GaussianBlur(cv2.flip(through, 1), (0, 0), mm_to_px(0.4, dpi))
-        sheet = cv2.subtract(sheet, cv2.multiply(cv2.bitwise_not(softened), (SHOW_THROUGH,) * 3))
+        shade = cv2.convertScaleAbs(cv2.bitwise_not(softened), alpha=SHOW_THROUGH)
+        sheet = np.asarray(cv2.subtract(sheet, shade), np.uint8)
     tint = np.empty_like(sheet)
     tint[:] = PAPER_TINT
     return np.asarray(cv2.multiply(sheet, tint, scale=1 / 255), np.uint8)

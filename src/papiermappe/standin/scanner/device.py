@@ -133,12 +133,19 @@ class Exposure:
         """Return what is really on the picture."""
         drawn = self.laid.side(self.side)
         texts = [line.text for line in drawn.lines]
-        numbers = [int(line.text.removeprefix("Page ")) for line in drawn.lines
-                   if line.y_mm > drawn.paper.height_mm - 20 and line.text.removeprefix("Page ").isdigit()]
+        numbers = [
+            int(line.text.removeprefix("Page "))
+            for line in drawn.lines
+            if line.y_mm > drawn.paper.height_mm - 20 and line.text.removeprefix("Page ").isdigit()
+        ]
         return Truth(
-            original=self.laid.original, sheet=self.laid.sheet, side=self.side,
-            page_number=numbers[-1] if numbers else None, skew_deg=self.lay.angle_deg,
-            corners_mm=list(corners_mm(drawn, self.lay, self.region)), lines=texts,
+            original=self.laid.original,
+            sheet=self.laid.sheet,
+            side=self.side,
+            page_number=numbers[-1] if numbers else None,
+            skew_deg=self.lay.angle_deg,
+            corners_mm=list(corners_mm(drawn, self.lay, self.region)),
+            lines=texts,
         )
 
 
@@ -217,7 +224,10 @@ class Device:
         if request.source == "Feeder" and not self.paper.feeder:
             raise SettingsRefused("the feeder is empty")
         region = request.region or Region(0, 0, source.width_mm, source.height_mm)
-        if region.x_mm + region.width_mm > source.width_mm + 0.2 or region.y_mm + region.height_mm > source.height_mm + 0.2:
+        if (
+            region.x_mm + region.width_mm > source.width_mm + 0.2
+            or region.y_mm + region.height_mm > source.height_mm + 0.2
+        ):
             raise SettingsRefused("region")
         job = Job(request)
         self.jobs = [*self.jobs[-19:], job]

@@ -1,7 +1,7 @@
 """The paper drawer: a small page where paper is laid into the devices, and the interface that tests use."""
 
 import random
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -15,6 +15,9 @@ from papiermappe.standin.scanner.device import Device, Faults, LaidSheet
 STATIC = Path(__file__).parent / "static"
 VENDOR = Path(__file__).parents[2] / "web" / "static" / "vendor"
 MOST_SHEETS = 500
+POLICY = "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'"
+
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 
 _templates = Environment(
     loader=FileSystemLoader(Path(__file__).parent / "templates"), autoescape=True, undefined=StrictUndefined
@@ -38,8 +41,13 @@ class Load(BaseModel):
         first_seed = self.seed if self.seed is not None else random.randrange(1_000_000)  # noqa: S311 (no secret)
         laid = [(key, number) for key in keys for number in range(len(ORIGINALS[key].sheets))][:MOST_SHEETS]
         pile = [
-            LaidSheet(original=key, sheet=number, seed=first_seed + at,
-                      upside_down=self.upside_down, turned_over=self.turned_over)
+            LaidSheet(
+                original=key,
+                sheet=number,
+                seed=first_seed + at,
+                upside_down=self.upside_down,
+                turned_over=self.turned_over,
+            )
             for at, (key, number) in enumerate(laid)
         ]
         return pile[::-1] if self.reversed else pile
@@ -154,16 +162,14 @@ async def _sent(request: web.Request, lists: frozenset[str] | set[str] = frozens
 
 
 @web.middleware
-async def _guarded(request: web.Request, handler: Callable[[web.Request], web.StreamResponse]) -> web.StreamResponse:
+async def _guarded(request: web.Request, handler: Handler) -> web.StreamResponse:
     """Refuse forms that other sites send, and say what is wrong with what was sent."""
     site = request.headers.get("Sec-Fetch-Site", "same-origin")
     if request.method != "GET" and site not in {"same-origin", "none"}:
         raise web.HTTPForbidden
     try:
-        response = await handler(request)  # type: ignore[misc]  # aiohttp types handlers as plain callables
+        response = await handler(request)
     except ValidationError as exc:
         raise web.HTTPUnprocessableEntity(text=str(exc)) from exc
-    response.headers["Content-Security-Policy"] = (
-        "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'; base-uri 'none'"
-    )
+    response.headers["Content-Security-Policy"] = POLICY
     return response

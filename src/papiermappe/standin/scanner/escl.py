@@ -1,6 +1,6 @@
 """eSCL as XML: settings read, capabilities and status written."""
 
-import xml.etree.ElementTree as ET  # noqa: S405 (only for its exception type; parsing goes through defusedxml)
+import xml.etree.ElementTree as ET
 from pathlib import Path
 
 import defusedxml.ElementTree as DefusedET
@@ -85,7 +85,11 @@ def parse_settings(xml: bytes) -> ScanRequest:
     return ScanRequest(
         source="Platen" if source == "Platen" else "Feeder",
         duplex=text(f"{SCAN}Duplex", "false") in {"true", "1"} and source == "Feeder",
-        dpi=dpi, colour=colour, document_format=wanted, region=region, compression=compression,
+        dpi=dpi,
+        colour=colour,
+        document_format=wanted,
+        region=region,
+        compression=compression,
     )
 
 

@@ -7,7 +7,16 @@ from aiohttp import web
 
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.standin.scanner import escl
-from papiermappe.standin.scanner.device import Busy, Colour, Device, Exposure, Job, JobState, SettingsRefused, Stuck
+from papiermappe.standin.scanner.device import (
+    Busy,
+    Colour,
+    Device,
+    Exposure,
+    Job,
+    JobState,
+    SettingsRefused,
+    Stuck,
+)
 from papiermappe.standin.scanner.pictures import PDF, PictureShelf, as_pdf
 
 XML = "text/xml"
@@ -146,5 +155,3 @@ class EsclServer:
 
 def _now_s() -> float:
     return asyncio.get_running_loop().time()
-
-

@@ -1,0 +1,31 @@
+# Papiermappe: `make demo` to see it, `make test` to check it.
+.PHONY: demo demo-reset run test check lock bench
+
+demo:
+	@./scripts/setup runtime
+	@exec .venv/bin/papiermappe demo
+
+demo-reset:
+	@./scripts/setup runtime
+	@exec .venv/bin/papiermappe demo --reset
+
+run:
+	@./scripts/setup runtime
+	@exec .venv/bin/papiermappe run
+
+check:
+	@./scripts/setup dev
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+
+test: check
+	.venv/bin/python -m pytest
+
+bench:
+	@./scripts/setup dev
+	.venv/bin/python -m benchmarks.whole_way
+
+lock:
+	@./scripts/lock
