@@ -52,7 +52,7 @@ def device_url(address: str) -> str:
     Raises:
         AddressRefused: it cannot be an address.
     """
-    typed = address.strip().rstrip("/")
+    typed = address.strip()
     try:
         parts = urlsplit(typed if "://" in typed else f"http://{typed}")
         port = parts.port
@@ -63,7 +63,7 @@ def device_url(address: str) -> str:
             f"“{typed[:80]}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL."
         )
     host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
-    return f"{parts.scheme}://{host}{f':{port}' if port else ''}{parts.path or '/eSCL'}"
+    return f"{parts.scheme}://{host}{f':{port}' if port else ''}{parts.path.rstrip('/') or '/eSCL'}"
 
 
 class EsclClient:

@@ -19,6 +19,8 @@ HISTORY_SHOWN = 30
 LANE_PX = 200
 STAGE_PX = 1400
 
+_PASS_NUMBERS = select(Pass.id, Pass.number)
+
 
 class PageView(BaseModel):
     """A page as windows show it."""
@@ -108,9 +110,7 @@ def desk(store: Store, mappe_id: int, since: int = 0) -> Desk:
         if mappe is None:
             raise NotFound("This Mappe is not there. It may have been cleared.")
         pages = pages_of(session, mappe_id)
-        numbers: dict[int, int] = dict(
-            session.execute(select(Pass.id, Pass.number).where(Pass.mappe_id == mappe_id)).tuples().all()
-        )
+        numbers = {row.id: row.number for row in session.execute(_PASS_NUMBERS.where(Pass.mappe_id == mappe_id))}
         back = way_back_of(session, mappe_id)
         return Desk(
             mappe=mappe_id,

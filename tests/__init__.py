@@ -1,0 +1,1 @@
+"""Tests, in the folders of what they test."""

@@ -1,0 +1,97 @@
+"""Pictures are looked at before they are decoded."""
+
+import struct
+import zlib
+from collections.abc import Callable
+
+import cv2
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, decode, read_head, to_grey
+from papiermappe.errors import PictureRefused
+
+
+def bomb(width_px: int, height_px: int) -> bytes:
+    """Return a PNG of a few hundred bytes whose head claims the given size (ISO/IEC 15948, 11.2)."""
+
+    def chunk(kind: bytes, data: bytes) -> bytes:
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+    head = struct.pack(">IIBBBBB", width_px, height_px, 8, 0, 0, 0, 0)
+    return (
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0" * 1000)) + chunk(b"IEND", b"")
+    )
+
+
+def test_a_head_is_read_without_decoding(grey_page: Pixels) -> None:
+    head = read_head(encode_jpeg(grey_page))
+    assert (head.width_px, head.height_px, head.is_colour, head.media_type) == (80, 120, False, "image/jpeg")
+
+
+@pytest.mark.parametrize("size_px", [(40_000, 40_000), (2_000_000_000, 2_000_000_000)])
+def test_a_huge_picture_is_refused_before_decoding(size_px: tuple[int, int]) -> None:
+    with pytest.raises(PictureRefused, match="larger than the 250 megapixels"):
+        decode(bomb(*size_px))
+
+
+def test_the_limit_is_a_parameter(grey_page: Pixels) -> None:
+    data = encode_jpeg(grey_page)
+    assert decode(data, limit_px=80 * 120).shape == (120, 80)
+    with pytest.raises(PictureRefused, match="80 x 120"):
+        decode(data, limit_px=80 * 120 - 1)
+
+
+@given(st.binary(max_size=400))
+def test_nonsense_is_refused(data: bytes) -> None:
+    with pytest.raises(PictureRefused):
+        decode(data)
+
+
+@given(st.integers(0, 600), st.integers(0, 255))
+def test_a_damaged_picture_is_refused_or_decoded_at_its_size(at: int, value: int) -> None:
+    data = bytearray(encode_jpeg(np.tile(np.arange(80, dtype=np.uint8), (120, 1))))
+    data[at % len(data)] = value
+    try:
+        pixels = decode(bytes(data), limit_px=100_000)
+    except PictureRefused:
+        return
+    assert pixels.dtype == np.uint8
+    assert pixels.size <= 3 * 100_000
+
+
+@pytest.mark.parametrize("reduction", [1, 2, 4, 8])
+@pytest.mark.parametrize("shape", [(120, 80), (120, 80, 3), (121, 83), (1, 1)])
+def test_reduced_sizes_are_rounded_up(reduction: Reduction, shape: tuple[int, ...]) -> None:
+    data = encode_jpeg(np.full(shape, 200, np.uint8))
+    assert decode(data, reduction=reduction).shape[:2] == (-(-shape[0] // reduction), -(-shape[1] // reduction))
+
+
+def test_colours_keep_their_order_at_every_reduction() -> None:
+    red = np.zeros((64, 64, 3), np.uint8)
+    red[..., 0] = 250
+    reductions: tuple[Reduction, ...] = (1, 2, 4, 8)
+    for reduction in reductions:
+        assert decode(encode_jpeg(red), reduction=reduction)[..., 0].min() > 200
+
+
+def test_camera_orientation_is_not_applied(grey_page: Pixels) -> None:
+    """A capture is what the sensor saw; turning is the treatment's business."""
+    exif = b"Exif\0\0MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0"
+    plain = encode_jpeg(grey_page)
+    marked = plain[:2] + b"\xff\xe1" + struct.pack(">H", len(exif) + 2) + exif + plain[2:]
+    assert decode(marked).shape == (120, 80)
+
+
+def test_alpha_and_palettes_decode(grey_page: Pixels) -> None:
+    with_alpha = np.dstack([grey_page] * 3 + [np.full_like(grey_page, 255)])
+    data = cv2.imencode(".png", with_alpha)[1].tobytes()
+    assert np.array_equal(to_grey(decode(data)), grey_page)
+
+
+def test_grey_stays_as_it_is(grey_page: Pixels, png: Callable[..., CapturedPicture]) -> None:
+    assert to_grey(grey_page) is grey_page
+    assert np.array_equal(png(grey_page).pixels(), grey_page)

@@ -1,0 +1,105 @@
+"""What tests do over and over: laying paper, waiting, reading the truth."""
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+import httpx
+
+from papiermappe.devices.model import Sides, Source, TicketSettings
+from papiermappe.services.desk import Desk, desk
+from papiermappe.store.database import Store
+
+PORTS = {"kiebitz": 1, "zaunkoenig": 2, "stieglitz": 3}
+QUICK = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
+QUICK_ONE_SIDE = TicketSettings(source=Source.FEEDER, sides=Sides.ONE, dpi=100)
+QUICK_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=100)
+
+
+def here(function: Callable[..., Any], /, *arguments: object) -> Any:
+    """Compute in this process."""
+    return function(*arguments)
+
+
+class Drawer:
+    """The paper drawer of stand-in scanners at a port."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+        self._http = httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False, timeout=10)
+
+    def wait(self, patience_s: float = 20.0) -> None:
+        """Wait until it answers."""
+        until_s = time.monotonic() + patience_s
+        while True:
+            try:
+                self._http.get("/devices/kiebitz/paper")
+            except httpx.TransportError:
+                assert time.monotonic() < until_s, "the stand-in does not start"
+                time.sleep(0.05)
+            else:
+                return
+
+    def close(self) -> None:
+        """Close the connection."""
+        self._http.close()
+
+    def escl(self, key: str) -> str:
+        """Return a device's address."""
+        return f"http://127.0.0.1:{self.port + PORTS[key]}/eSCL"
+
+    def lay(self, *originals: str, into: str = "zaunkoenig", **how: object) -> None:
+        """Lay paper into a device."""
+        self._post(f"/devices/{into}/load", {"originals": list(originals), "seed": 7, **how})
+
+    def trouble(self, key: str = "zaunkoenig", **what: object) -> None:
+        """Make something go wrong; with nothing named, make it well."""
+        self._post(f"/devices/{key}/trouble", what)
+
+    def clear(self, key: str = "zaunkoenig") -> None:
+        """Take out what is stuck and put it back on top."""
+        self._post(f"/devices/{key}/clear", {})
+
+    def take_out(self, key: str = "zaunkoenig") -> None:
+        """Take all paper out."""
+        self._post(f"/devices/{key}/take-out", {})
+
+    def reset(self, key: str) -> None:
+        """Empty a device and make it well."""
+        for step in (self.clear, self.take_out, self.trouble):
+            step(key)
+        http = httpx.Client(base_url=self.escl(key), trust_env=False)
+        until_s = time.monotonic() + 5
+        while time.monotonic() < until_s:
+            try:
+                status = http.get("/ScannerStatus").text
+            except httpx.TransportError:
+                time.sleep(0.05)
+                continue
+            for job in status.split("<pwg:JobUuid>")[1:]:
+                if "Processing" in job.split("</scan:JobInfo>")[0]:
+                    http.delete(f"/ScanJobs/{job.split('<')[0]}")
+            break
+        http.close()
+
+    def in_feeder(self, key: str = "zaunkoenig") -> int:
+        """Count the sheets in the feeder."""
+        return len(self._http.get(f"/devices/{key}/paper").json()["feeder"])
+
+    def truth(self, key: str = "zaunkoenig") -> list[dict[str, Any]]:
+        """Return what is really on the pictures of the newest job."""
+        jobs: dict[str, list[dict[str, Any]]] = self._http.get(f"/devices/{key}/truth").json()
+        return list(jobs.values())[-1]
+
+    def _post(self, path: str, body: dict[str, Any]) -> None:
+        self._http.post(path, json=body).raise_for_status()
+
+
+def orders(store: Store, mappe_id: int) -> list[int]:
+    """Return the pages in reading order."""
+    return [page for sheet in desk(store, mappe_id).lanes for page in sheet if page is not None]
+
+
+def page_ids(now: Desk) -> list[int]:
+    """Return all pages of a desk in reading order."""
+    return [page for sheet in now.lanes for page in sheet if page is not None]

@@ -1,0 +1,149 @@
+"""Changing pages, undoing, redoing; two windows at once; a restart in between."""
+
+from collections.abc import Callable
+
+import pytest
+from tests.helpers import QUICK, Drawer, orders
+
+from papiermappe.core.treatment import Cropping, Straightening, Treatment
+from papiermappe.devices.escl import Limits
+from papiermappe.services import intake, journal, mappen, ordering, passes, tidying
+from papiermappe.services.desk import Desk, desk
+from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
+from papiermappe.store.database import Store
+
+FOUND = (Straightening(skew_deg=0.4), Cropping(corners=((2, 2), (212, 2), (212, 299), (2, 299))))
+
+
+@pytest.fixture
+def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int]:
+    """Six pages on three sheets, not looked at yet."""
+    drawer.lay("lease")
+    intake.take_in(store, passes.start_pass(store, mappe, zaunkoenig, QUICK), Limits())
+    return orders(store, mappe)
+
+
+@pytest.fixture
+def now(store: Store, mappe: int, pages: list[int]) -> Callable[[], Desk]:
+    """The desk as it is."""
+    return lambda: desk(store, mappe)
+
+
+def test_every_change_is_undone_and_redone_in_order(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    def seen() -> tuple[object, ...]:
+        desk_now = now()
+        turns = tuple(page.treatment.quarter_turns for page in desk_now.pages)
+        return tuple(desk_now.lanes), tuple(desk_now.put_away), turns
+
+    states = [seen()]
+    for change in (
+        lambda: ordering.move_pages(store, mappe, pages[:2], 3, now().seq),
+        lambda: tidying.turn_pages(store, mappe, [pages[3]], 3, now().seq),
+        lambda: ordering.put_away(store, mappe, [pages[0], pages[5]], now().seq),
+        lambda: ordering.nudge_pages(store, mappe, [pages[2]], 1, now().seq),
+        lambda: ordering.bring_back(store, mappe, [pages[5]], now().seq),
+    ):
+        change()
+        states.append(seen())
+    assert len(set(states)) == 6
+    for state in reversed(states[:-1]):
+        journal.undo(store, mappe)
+        assert seen() == state
+    with pytest.raises(NotPossible, match="nothing to undo"):
+        journal.undo(store, mappe)
+    for state in states[1:]:
+        journal.redo(store, mappe)
+        assert seen() == state
+    with pytest.raises(NotPossible, match="nothing to redo"):
+        journal.redo(store, mappe)
+
+
+def test_the_way_back_survives_a_restart(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:
+    tidying.turn_pages(store, mappe, pages, 1, now().seq)
+    after_restart = Store(store.database_url, store.blobs)
+    journal.undo(after_restart, mappe)
+    after_restart.close()
+    assert {page.treatment.quarter_turns for page in now().pages} == {0}
+    assert now().redo == "6 pages turned 90° counter-clockwise"
+
+
+def test_undoing_leaves_alone_what_was_found_since(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.turn_pages(store, mappe, pages[:1], 1, now().seq)
+    tidying.record_look(store, pages[0], *FOUND)
+    journal.undo(store, mappe)
+    assert now().pages[0].treatment == Treatment(straighten=FOUND[0], crop=FOUND[1])
+
+
+def test_what_a_person_set_stays_when_the_machine_looks_late(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.record_look(store, pages[0], *FOUND)
+    tidying.switch_step(store, mappe, pages[:1], "crop", False, now().seq)
+    tidying.record_look(store, pages[0], Straightening(skew_deg=9), FOUND[1])
+    treatment = now().pages[0].treatment
+    assert treatment.crop is not None
+    assert not treatment.crop.on
+    assert treatment.skew_deg == 0.4
+
+
+def test_switching_what_was_not_looked_at_is_refused(store: Store, mappe: int, pages: list[int]) -> None:
+    with pytest.raises(NotPossible):
+        tidying.switch_step(store, mappe, pages, "straighten", False, 10_000)
+
+
+def test_two_windows_the_later_one_is_told(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:
+    seen_by_both = now().seq
+    tidying.turn_pages(store, mappe, [pages[0]], 1, seen_by_both)
+    with pytest.raises(ChangedMeanwhile):
+        ordering.put_away(store, mappe, [pages[0]], seen_by_both)
+    ordering.put_away(store, mappe, [pages[1]], seen_by_both)  # another page: no conflict
+    assert now().put_away == [pages[1]]
+
+
+def test_undoing_what_has_changed_in_another_way_is_refused(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.record_look(store, pages[0], *FOUND)
+    tidying.switch_step(store, mappe, pages[:1], "crop", False, now().seq)
+    with store.begin() as session:
+        row = journal.locked_mappe(session, mappe)
+        journal.note(session, row, "set from elsewhere", {pages[0]: {"crop": FOUND[1].model_dump(mode="json")}})
+    with pytest.raises(ChangedMeanwhile):
+        journal.undo(store, mappe)
+
+
+def test_only_what_changed_is_sent(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:
+    before = now().seq
+    tidying.turn_pages(store, mappe, [pages[2]], 2, before)
+    changed = desk(store, mappe, since=before)
+    assert [page.id for page in changed.pages] == [pages[2]]
+    assert len(changed.lanes) == 3
+
+
+def test_nothing_to_do_is_no_entry(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:
+    before = now().seq
+    assert ordering.move_pages(store, mappe, pages[:2], 0, before) is None
+    with pytest.raises(NotPossible):
+        ordering.bring_back(store, mappe, pages, before)
+    with pytest.raises(NotPossible):
+        tidying.turn_pages(store, mappe, [999], 1, before)
+    assert now().seq == before
+
+
+def test_a_mappe_that_is_not_there(store: Store) -> None:
+    with pytest.raises(NotFound):
+        desk(store, 999)
+    with pytest.raises(NotFound):
+        ordering.put_away(store, 999, [1], 0)
+
+
+def test_subjects(store: Store, mappe: int) -> None:
+    mappen.rename(store, mappe, "  Lease\n of\x00 Üpper  Meadow ")
+    assert desk(store, mappe).subject == "Lease of Üpper Meadow"
+    assert "lease-of-uepper-meadow" in desk(store, mappe).file_name
+    with pytest.raises(NotPossible, match="longer than"):
+        mappen.rename(store, mappe, "x" * 121)
