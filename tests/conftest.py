@@ -133,6 +133,12 @@ def png() -> Callable[..., CapturedPicture]:
     return encode
 
 
+@pytest.fixture
+def anyio_backend() -> str:
+    """What async tests run on."""
+    return "asyncio"
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Mark what needs the server by the fixtures it asks for."""
     for item in items:

@@ -82,9 +82,18 @@ class Drawer:
             break
         http.close()
 
+    def feeder(self, key: str = "zaunkoenig") -> list[dict[str, Any]]:
+        """Return the sheets in the feeder, the top one first."""
+        sheets: list[dict[str, Any]] = self._http.get(f"/devices/{key}/paper").json()["feeder"]
+        return sheets
+
+    def lay_sheet(self, key: str, sheet: dict[str, Any]) -> None:
+        """Lay a single sheet, as `feeder` gives it, under those that are in the feeder."""
+        self._post(f"/devices/{key}/lay-sheet", sheet)
+
     def in_feeder(self, key: str = "zaunkoenig") -> int:
         """Count the sheets in the feeder."""
-        return len(self._http.get(f"/devices/{key}/paper").json()["feeder"])
+        return len(self.feeder(key))
 
     def truth(self, key: str = "zaunkoenig") -> list[dict[str, Any]]:
         """Return what is really on the pictures of the newest job."""

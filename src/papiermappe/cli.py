@@ -130,6 +130,15 @@ def main() -> None:
             raise
         cause: BaseException | None = exc
         while cause is not None:
-            typer.echo(getattr(cause, "message", None) or str(cause).splitlines()[0], err=True)
+            typer.echo(_sentence(cause), err=True)
             cause = cause.__cause__
         sys.exit(1)
+
+
+def _sentence(exc: BaseException) -> str:
+    if isinstance(exc, ValidationError):
+        return "\n".join(
+            f"The setting PAPIERMAPPE_{'_'.join(map(str, error['loc'])).upper()} does not fit: {error['msg']}."
+            for error in exc.errors()
+        )
+    return getattr(exc, "message", None) or str(exc).partition("\n")[0]

@@ -33,6 +33,12 @@ def open_mappe(ctx: Ctx, subject: Annotated[str, Form(max_length=200)] = "") -> 
     return RedirectResponse(f"/mappen/{mappen.open_mappe(ctx.store, subject)}/intake", 303)
 
 
+@router.get("/favicon.ico")
+def favicon() -> Response:
+    """Send browsers that look for it in the usual place to the mark."""
+    return RedirectResponse("/static/mark.svg", 301)
+
+
 @router.get("/health")
 def health(ctx: Ctx) -> dict[str, str]:
     """Answer where web server and database work."""

@@ -84,6 +84,7 @@ class Drawer:
                 web.get("/devices/{key}/truth", self._truth),
                 web.get("/devices/{key}/paper", self._paper),
                 web.post("/devices/{key}/load", self._load),
+                web.post("/devices/{key}/lay-sheet", self._lay_sheet),
                 web.post("/devices/{key}/trouble", self._set_trouble),
                 web.post("/devices/{key}/clear", self._clear),
                 web.post("/devices/{key}/take-out", self._take_out),
@@ -128,6 +129,14 @@ class Drawer:
             device.paper.glass = sheets[0]
         else:
             device.lay_in_feeder(sheets)
+        return self._done(request)
+
+    async def _lay_sheet(self, request: web.Request) -> web.Response:
+        """Lay one sheet that was taken out elsewhere."""
+        sheet = LaidSheet.model_validate(await _sent(request))
+        if sheet.original not in ORIGINALS or not 0 <= sheet.sheet < len(ORIGINALS[sheet.original].sheets):
+            raise web.HTTPUnprocessableEntity(text="There is no such sheet.")
+        self._device(request).lay_in_feeder([sheet])
         return self._done(request)
 
     async def _set_trouble(self, request: web.Request) -> web.Response:

@@ -73,6 +73,7 @@ const desk = {
   // ---- state
 
   apply(now) {
+    const place = Math.max(0, this.order.indexOf(this.current));
     this.mappe = now.mappe;
     this.seq = now.seq;
     this.subject = now.subject;
@@ -88,7 +89,7 @@ const desk = {
     this.lay(now.lanes);
     const there = new Set(this.order);
     for (const id of Object.keys(this.chosen)) if (!there.has(Number(id))) delete this.chosen[id];
-    if (!there.has(this.current)) this.current = this.order[0] ?? null;
+    if (!there.has(this.current)) this.current = this.order[Math.min(place, this.order.length - 1)] ?? null;
   },
 
   lay(lanes) {

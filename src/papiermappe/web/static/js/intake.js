@@ -33,6 +33,11 @@ document.addEventListener("alpine:init", () => {
       for (const one of this.devices) one.pressed = one.id === id ? "true" : "false";
       this.look();
     },
+    // After a click the focus goes back to the page, so that Space takes in instead of picking again.
+    pickByHand(id, event) {
+      this.pick(id);
+      if (event.detail > 0) event.target.blur();
+    },
     async look() {
       if (this.device === null) return;
       const asked = this.device;

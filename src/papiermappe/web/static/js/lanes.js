@@ -11,6 +11,9 @@ document.addEventListener("alpine:init", () => {
     },
     get desk() { return this.$store.desk; },
 
+    // A list box must have options: before the first page arrives it is a plain group.
+    get listRole() { return this.desk.pageCount ? "listbox" : "group"; },
+    get multiple() { return this.desk.pageCount ? "true" : null; },
     tabOf(cell) { return cell.id === this.desk.current ? 0 : -1; },
     isChosen(cell) { return this.desk.chosen[cell.id] ? "true" : "false"; },
     isCurrent(cell) { return cell.id === this.desk.current ? "true" : "false"; },

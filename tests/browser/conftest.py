@@ -1,0 +1,142 @@
+"""A whole desk of separate processes, and a headless browser."""
+
+import sys
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from tests.helpers import Drawer
+
+from papiermappe.devices.escl import Limits
+from papiermappe.local.ports import free_run
+from papiermappe.local.processes import Child
+from papiermappe.services import devices, filing
+from papiermappe.services.desk import Desk, desk
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store
+
+VENDOR = Path(__file__).parent / "vendor"
+
+
+class Stack:
+    """Stand-in, worker and web server on a test's own database; each can be killed and started again."""
+
+    def __init__(self, database_url: str, folder: Path, environment: dict[str, str]) -> None:
+        self.folder = folder
+        self.store = Store(database_url, Blobs.in_folder(folder / "blobs"))
+        web_port, standin_port = free_run(1, 22_000), free_run(4, 23_000)
+        self.url = f"http://127.0.0.1:{web_port}"
+        self.drawer = Drawer(standin_port)
+        settings = {
+            **environment, "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
+            "PAPIERMAPPE_PORT": str(web_port),
+        }  # fmt: skip
+        standin = ["standin", "--port", str(standin_port), "--pace", "0", "--paper", str(folder / "paper.json")]
+        self.children = {
+            name: Child(name, arguments, settings, folder / f"{name}.log")
+            for name, arguments in (("standin", standin), ("worker", ["worker"]), ("web", ["web"]))
+        }
+
+    def start(self) -> None:
+        """Start everything and wait until it answers."""
+        for name in self.children:
+            self.start_one(name)
+        self.devices = {
+            key: devices.add_device(self.store, self.drawer.escl(key), Limits()) for key in ("kiebitz", "zaunkoenig")
+        }
+        filing.add_destination(self.store, "Leases", self.folder / "filed")
+
+    def start_one(self, name: str) -> None:
+        """Start a process; wait for it where others need it at once."""
+        self.children[name].start()
+        if name == "standin":
+            self.drawer.wait()
+        elif name == "web":
+            self._wait_for_web()
+
+    def kill(self, name: str) -> None:
+        """SIGKILL."""
+        process = self.children[name].process
+        assert process is not None
+        process.kill()
+        process.wait()
+
+    def stop(self) -> None:
+        """Stop everything."""
+        for child in reversed(self.children.values()):
+            child.stop()
+        self.drawer.close()
+        self.store.close()
+
+    def desk(self, mappe: int) -> Desk:
+        """Return a Mappe as it is."""
+        return desk(self.store, mappe)
+
+    def logs(self) -> str:
+        """Return what the processes have said."""
+        return "\n".join(f"== {name}\n{child.log_file.read_text()[-3000:]}" for name, child in self.children.items())
+
+    def _wait_for_web(self) -> None:
+        until_s = time.monotonic() + 20
+        while True:
+            try:
+                httpx.get(f"{self.url}/health", trust_env=False)
+            except httpx.TransportError:
+                assert time.monotonic() < until_s, self.logs()
+                time.sleep(0.05)
+            else:
+                return
+
+
+@pytest.fixture
+def stack(database_url: str, tmp_path: Path, environment: dict[str, str]) -> Iterator[Stack]:
+    """A running desk."""
+    one = Stack(database_url, tmp_path, environment)
+    try:
+        one.start()
+        yield one
+    finally:
+        one.stop()
+        sys.stdout.write(one.logs())
+
+
+@pytest.fixture(scope="session")
+def downloads(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where the browser puts what it downloads."""
+    return tmp_path_factory.mktemp("downloads")
+
+
+@pytest.fixture(scope="session")
+def driver(downloads: Path) -> Iterator[webdriver.Chrome]:
+    """One headless Chromium for the session, 1280 x 800."""
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for argument in (
+        "--headless=new", "--no-sandbox", "--disable-background-networking", "--disable-sync", "--no-first-run",
+        "--disable-component-update", "--disable-quic",
+    ):  # fmt: skip
+        options.add_argument(argument)
+    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    chrome = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    chrome.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+    yield chrome
+    chrome.quit()
+
+
+@pytest.fixture
+def complaints(driver: webdriver.Chrome) -> Callable[[], list[str]]:
+    """What the browser has complained of: errors of scripts, refusals by the Content-Security-Policy."""
+    driver.get_log("browser")
+
+    def read() -> list[str]:
+        return [row["message"] for row in driver.get_log("browser") if row["level"] == "SEVERE"]
+
+    return read

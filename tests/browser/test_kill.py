@@ -1,0 +1,130 @@
+"""Web server, worker and stand-in are killed in the middle of a pass: nothing that was shown is lost."""
+
+import json
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import httpx
+import pytest
+from sqlalchemy import select
+from tests.browser.conftest import Stack
+from tests.helpers import QUICK, page_ids
+
+from papiermappe.services import mappen, passes
+from papiermappe.store.blobs import Blobs, sha256_of
+from papiermappe.store.models import Capture, Page, PassState
+
+SHEETS = ("lease", "delivery-118", "hail", "german", "invoice", "minutes")  # 9 sheets, 18 pages
+
+
+@contextmanager
+def watching(stack: Stack, mappe: int) -> Iterator[set[int]]:
+    """Collect the pages that a window is shown as arrived, through the web server's events, for as long as it lives."""
+    seen: set[int] = set()
+    response = httpx.Client(trust_env=False, timeout=None)  # noqa: S113 (ends with the server, or at the end of the test)
+
+    def watch() -> None:
+        try:
+            with response.stream("GET", f"{stack.url}/mappen/{mappe}/events") as events:
+                for line in events.iter_lines():
+                    if line.startswith("data: "):
+                        seen.update(page_ids_of(json.loads(line.removeprefix("data: "))))
+        except (httpx.HTTPError, RuntimeError):
+            pass
+
+    threading.Thread(target=watch, daemon=True).start()
+    yield seen
+    response.close()
+
+
+def page_ids_of(desk: dict[str, list[list[int | None]]]) -> set[int]:
+    """Return the pages of a desk as it is sent."""
+    return {page for sheet in desk["lanes"] for page in sheet if page is not None}
+
+
+def assert_all_there(stack: Stack, shown: set[int]) -> None:
+    """Every page that was shown is in the database and its capture on disk, byte for byte."""
+    with stack.store.begin() as session:
+        captures = session.scalars(
+            select(Capture).join(Page, Page.capture_id == Capture.id).where(Page.id.in_(shown))
+        ).all()
+    assert len(captures) == len(shown)
+    for capture in captures:
+        assert sha256_of(stack.store.blobs.get(Blobs.capture_key(capture.sha256))) == capture.sha256
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("victim", ["worker", "web", "standin"])
+@pytest.mark.parametrize("after_pages", [1, 8])
+def test_killed_in_the_middle_of_a_pass(
+    victim: str, after_pages: int, stack: Stack, until: Callable[..., None]
+) -> None:
+    stack.drawer.lay(*SHEETS)
+    mappe = mappen.open_mappe(stack.store, "Killed")
+    with watching(stack, mappe) as shown:
+        passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+        until(lambda: len(shown) >= after_pages)
+        stack.kill(victim)
+        acknowledged = set(shown)
+    assert_all_there(stack, acknowledged)
+    stack.start_one(victim)
+    until(lambda: not stack.desk(mappe).passes[-1].live, 60)
+    assert_all_there(stack, acknowledged)
+
+    while stack.desk(mappe).passes[-1].state is PassState.FAILED:
+        broken = passes.read_pass(stack.store, stack.desk(mappe).passes[-1].id)
+        so_far = passes.sheets_in(broken)
+        assert f"sheet {so_far.next}" in (broken.message or "").lower()
+        lay_from(stack, so_far.next)
+        passes.go_on(stack.store, broken.id)
+        until(lambda: not stack.desk(mappe).passes[-1].live, 60)
+    now = stack.desk(mappe)
+    assert now.passes[-1].state is PassState.DONE
+    assert len(page_ids(now)) == 18
+    until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+    with httpx.Client(trust_env=False) as client:
+        page = now.pages[0]
+        assert client.get(f"{stack.url}/pages/{page.id}/{page.scanned}-200.jpg").status_code == 200
+
+
+def lay_from(stack: Stack, sheet: int) -> None:
+    """Do what the message says: put this sheet and those after it back into the feeder."""
+    stack.drawer.reset("zaunkoenig")
+    stack.drawer.lay(*SHEETS)
+    papers = stack.drawer.feeder("zaunkoenig")[sheet - 1 :]
+    stack.drawer.reset("zaunkoenig")
+    for paper in papers:
+        stack.drawer.lay_sheet("zaunkoenig", paper)
+
+
+@pytest.mark.slow
+def test_a_worker_killed_in_the_middle_of_a_page_leaves_it_to_the_next(
+    stack: Stack, until: Callable[..., None]
+) -> None:
+    stack.drawer.lay("lease")
+    mappe = mappen.open_mappe(stack.store, "Killed")
+    passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK.model_copy(update={"dpi": 300}))
+    until(lambda: stack.desk(mappe).pages)
+    stack.kill("worker")
+    stack.start_one("worker")
+    until(lambda: stack.desk(mappe).pages and all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+
+
+@pytest.mark.slow
+def test_two_workers_share_the_queue(stack: Stack, until: Callable[..., None]) -> None:
+    second = stack.children["worker"].__class__(
+        "second worker", ["worker"], stack.children["worker"].environment, stack.folder / "second.log"
+    )
+    second.start()
+    try:
+        stack.drawer.lay(*SHEETS)
+        mappe = mappen.open_mappe(stack.store, "Shared")
+        passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+        until(
+            lambda: len(stack.desk(mappe).pages) == 18 and all(page.treatment.crop for page in stack.desk(mappe).pages),
+            60,
+        )
+        assert stack.desk(mappe).passes[0].state is PassState.DONE
+    finally:
+        second.stop()

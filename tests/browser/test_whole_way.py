@@ -1,0 +1,249 @@
+"""From paper to file, by mouse and keyboard, in a real browser."""
+
+import re
+import subprocess
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pikepdf
+import pypdfium2
+import pytest
+from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+from tests.browser.conftest import VENDOR, Stack
+from tests.helpers import page_ids
+
+from papiermappe.core.clean import estimate_skew
+from papiermappe.services import mappen
+
+Until = Callable[..., None]
+Complaints = Callable[[], list[str]]
+
+PAPERS = (
+    "lease",
+    "delivery-118",
+    "hail",
+    "letter-share",
+    "german",
+    "invoice",
+    "minutes",
+    "letter-store",
+    "delivery-119",
+)
+
+
+def keys(driver: Chrome, *pressed: str) -> None:
+    """Press keys, wherever the focus is."""
+    ActionChains(driver).send_keys(*pressed).perform()
+
+
+def leaf(driver: Chrome, page: int) -> object:
+    """Return a page in the lanes."""
+    return driver.find_element(By.CSS_SELECTOR, f'[data-page="{page}"]')
+
+
+def drag(driver: Chrome, page: int, behind: int) -> None:
+    """Drag a page into the gap behind another one's sheet."""
+    target = leaf(driver, behind)
+    steps = ActionChains(driver).click_and_hold(leaf(driver, page)).move_by_offset(0, 10)  # type: ignore[arg-type]  # an element
+    steps.move_to_element_with_offset(target, 48, 0).move_by_offset(0, 8).pause(0.3).release().perform()  # type: ignore[arg-type]  # an element
+
+
+def shown(driver: Chrome) -> list[int]:
+    """Return the pages in the order in which the lanes show them."""
+    order: list[int] = driver.execute_script("return Alpine.store('desk').order")
+    return order
+
+
+def settled(driver: Chrome) -> bool:
+    """Whether every picture that is in sight has been loaded."""
+    loaded: bool = driver.execute_script(
+        "return [...document.images].every("
+        "(one) => !one.src || one.naturalWidth || (one.loading === 'lazy' && !one.complete))"
+    )
+    return loaded
+
+
+@pytest.mark.slow
+def test_from_paper_to_file(
+    stack: Stack, driver: Chrome, until: Until, complaints: Complaints, downloads: Path
+) -> None:
+    stack.drawer.lay(*PAPERS)  # 12 sheets: the lease has 3, the minutes 2
+    assert stack.drawer.in_feeder() == 12
+
+    driver.get(stack.url)
+    driver.find_element(By.CSS_SELECTOR, ".btn-primary").click()
+    mappe = int(re.findall(r"/mappen/(\d+)/intake", driver.current_url)[0])
+    driver.find_element(By.ID, "subject").send_keys("Autumn papers", Keys.TAB)
+
+    # three actions: choose the device's resolution here once, then Space, File, Enter
+    zaunkoenig = "//ul[contains(@class, 'devices')]//button[text()='Zaunkönig D60']"
+    until(lambda: driver.find_elements(By.XPATH, zaunkoenig))
+    driver.find_element(By.XPATH, zaunkoenig).click()
+    until(lambda: driver.find_element(By.ID, "take-in").is_enabled())
+    Select(driver.find_element(By.CSS_SELECTOR, "[data-name=dpi]")).select_by_visible_text("150 dpi")
+    driver.find_element(By.CSS_SELECTOR, ".eyebrow").click()
+    keys(driver, " ")
+    until(lambda: len(shown(driver)) == 24, 60)
+    until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+    assert stack.desk(mappe).subject == "Autumn papers"
+    pages = page_ids(stack.desk(mappe))
+    truth = stack.drawer.truth()
+
+    # Order: drag a sheet's front to the end of another, put a back away, take it all back but the putting away
+    keys(driver, "2")
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".leaf img"))
+    until(lambda: settled(driver))
+    drag(driver, pages[0], pages[4])
+    moved = [*pages[1:6], pages[0], *pages[6:]]
+    until(lambda: shown(driver) == moved)
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: shown(driver) == pages)
+    ActionChains(driver).key_down(Keys.CONTROL).key_down(Keys.SHIFT).send_keys("z").perform()
+    ActionChains(driver).key_up(Keys.CONTROL).key_up(Keys.SHIFT).perform()
+    until(lambda: shown(driver) == moved)
+    driver.find_element(By.ID, "undo").click()
+    until(lambda: shown(driver) == pages)
+    leaf(driver, pages[23]).click()  # type: ignore[attr-defined]  # an element
+    keys(driver, Keys.DELETE)
+    until(lambda: shown(driver) == pages[:23])
+    ActionChains(driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
+    until(lambda: shown(driver) != pages[:23])
+    driver.find_element(By.ID, "undo").click()
+    until(lambda: shown(driver) == pages[:23])
+
+    # File
+    keys(driver, "4")
+    until(lambda: driver.find_elements(By.ID, "file-it"))
+    keys(driver, Keys.ENTER)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a"), 60)
+    links = driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a")
+    links[1].click()
+    until(lambda: list(downloads.glob("*autumn-papers*.pdf")))
+    (file,) = downloads.glob("*autumn-papers*.pdf")
+    assert re.fullmatch(r"\d{4}-\d\d-\d\d_autumn-papers_0001\.pdf", file.name)
+    assert file.read_bytes() == (stack.folder / "filed" / file.name).read_bytes()
+    assert complaints() == []
+
+    subprocess.run(["qpdf", "--check", file], check=True, capture_output=True)
+    with pikepdf.open(file) as pdf:
+        sizes = {tuple(round(float(side) / 72 * 25.4, 1) for side in page.mediabox[2:]) for page in pdf.pages}
+        assert len(pdf.pages) == 23
+    assert sizes == {(210.0, 297.0)}
+    _assert_straight(file, truth)
+
+    driver.get(stack.url)
+    assert file.name in driver.find_element(By.CSS_SELECTOR, ".filed").text
+    driver.get(driver.find_element(By.LINK_TEXT, file.name).get_attribute("href") or "")
+    assert complaints() == []
+
+
+def _assert_straight(file: Path, truth: list[dict[str, object]]) -> None:
+    """Print in the file is level within 0.2 degrees, where the stand-in says that there is print."""
+    with_print = [at for at, told in enumerate(truth[:23]) if len(told["lines"]) >= 12]  # type: ignore[arg-type]  # a list
+    assert len(with_print) >= 12
+    document = pypdfium2.PdfDocument(file)
+    for at in with_print:
+        page = np.ascontiguousarray(document[at].render(scale=150 / 72).to_numpy()[:, :, :3])
+        assert abs(estimate_skew(page, 150).skew_deg) < 0.2, truth[at]["original"]
+    document.close()
+
+
+@pytest.mark.slow
+def test_glass_loop_tidy_and_a_second_window(
+    stack: Stack, driver: Chrome, until: Until, complaints: Complaints
+) -> None:
+    mappe = mappen.open_mappe(stack.store, "Hail of 9 May")
+    stack.drawer.lay("hail", into="kiebitz", where="glass")
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    kiebitz = "//ul[contains(@class, 'devices')]//button[text()='Kiebitz F1']"
+    until(lambda: driver.find_elements(By.XPATH, kiebitz))
+    driver.find_element(By.XPATH, kiebitz).click()
+    until(
+        lambda: (
+            "first sheet" in driver.find_element(By.ID, "take-in").text
+            and driver.find_element(By.ID, "take-in").is_enabled()
+        )
+    )
+    keys(driver, " ")
+    until(lambda: driver.find_element(By.ID, "next-sheet").is_displayed())
+    asked = time.monotonic()
+    stack.drawer.lay("german", into="kiebitz", where="glass")
+    keys(driver, " ")
+    until(lambda: len(shown(driver)) == 2)
+    until(lambda: driver.find_element(By.ID, "done").is_displayed())
+    keys(driver, Keys.ENTER)
+    until(lambda: driver.find_element(By.ID, "take-in").is_displayed())
+    assert time.monotonic() - asked < 20
+    until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages))
+
+    keys(driver, "3")
+    until(lambda: driver.find_elements(By.ID, "switch-crop") and driver.find_element(By.ID, "switch-crop").is_enabled())
+    first = driver.current_window_handle
+    driver.switch_to.new_window("window")
+    second = driver.current_window_handle
+    driver.get(f"{stack.url}/mappen/{mappe}/tidy?page={shown_second(stack, mappe)}")
+    keys(driver, "c")
+    until(lambda: driver.find_element(By.ID, "switch-crop").get_attribute("aria-pressed") == "false")
+    keys(driver, "r")
+    until(lambda: stack.desk(mappe).pages[1].treatment.quarter_turns == 3)
+    changed = time.monotonic()
+    driver.switch_to.window(first)
+    until(
+        lambda: (
+            driver.execute_script("return Object.values(Alpine.store('desk').pages)[1].treatment.quarter_turns") == 3
+        )
+    )
+    assert time.monotonic() - changed < 1.5  # windows agree within a second
+    keys(driver, "0")
+    until(lambda: "as scanned" in driver.find_element(By.CSS_SELECTOR, ".caption").text)
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".found polygon").is_displayed())
+    assert complaints() == []
+    driver.switch_to.window(second)
+    driver.close()
+    driver.switch_to.window(first)
+
+
+def shown_second(stack: Stack, mappe: int) -> int:
+    """Return the second page of a Mappe."""
+    return page_ids(stack.desk(mappe))[1]
+
+
+@pytest.mark.slow
+def test_a_jam_on_the_screen_and_going_on(stack: Stack, driver: Chrome, until: Until) -> None:
+    mappe = mappen.open_mappe(stack.store, "Jam")
+    stack.drawer.lay("lease", "german")
+    stack.drawer.trouble(jam_at=3)
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    zaunkoenig = "//ul[contains(@class, 'devices')]//button[text()='Zaunkönig D60']"
+    until(lambda: driver.find_elements(By.XPATH, zaunkoenig))
+    driver.find_element(By.XPATH, zaunkoenig).click()
+    until(lambda: driver.find_element(By.ID, "take-in").is_enabled())
+    keys(driver, " ")
+    until(lambda: driver.find_element(By.ID, "go-on").is_displayed(), 40)
+    assert "Sheet 3 jammed. Sheets 1 to 2 are in." in driver.find_element(By.CSS_SELECTOR, ".trouble").text
+    until(lambda: "a sheet is jammed" in driver.find_element(By.CSS_SELECTOR, ".display").text)
+    stack.drawer.clear()
+    until(lambda: "ready" in driver.find_element(By.CSS_SELECTOR, ".display").text)
+    keys(driver, Keys.ENTER)
+    until(lambda: len(shown(driver)) == 8, 40)
+
+
+@pytest.mark.slow
+def test_every_screen_is_accessible(stack: Stack, driver: Chrome, until: Until) -> None:
+    """WCAG 2.2 AA by axe-core, empty and with pages."""
+    empty = mappen.open_mappe(stack.store, "")
+    for path in ("/", *(f"/mappen/{empty}/{station}" for station in ("intake", "order", "tidy", "file")), "/nowhere"):
+        driver.get(stack.url + path)
+        until(lambda: driver.execute_script("return document.readyState") == "complete")
+        time.sleep(0.4)
+        driver.execute_script((VENDOR / "axe.min.js").read_text())
+        found = driver.execute_async_script(
+            "const levels = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'];"
+            "axe.run({runOnly: levels}).then((result) => arguments[0](result.violations))"
+        )
+        assert [(one["id"], one["nodes"][0]["html"]) for one in found] == [], path
