@@ -134,9 +134,10 @@ def driver(downloads: Path) -> Iterator[webdriver.Chrome]:
 @pytest.fixture
 def complaints(driver: webdriver.Chrome) -> Callable[[], list[str]]:
     """What the browser has complained of: errors of scripts, refusals by the Content-Security-Policy."""
-    driver.get_log("browser")
+    driver.get_log("browser")  # type: ignore[no-untyped-call]  # selenium leaves it out
 
     def read() -> list[str]:
-        return [row["message"] for row in driver.get_log("browser") if row["level"] == "SEVERE"]
+        rows = driver.get_log("browser")  # type: ignore[no-untyped-call]  # as above
+        return [row["message"] for row in rows if row["level"] == "SEVERE"]
 
     return read

@@ -39,7 +39,7 @@ def test_poppler_sees_the_sizes_of_the_paper_and_the_pictures_as_they_are(writte
     info = subprocess.run(["pdfinfo", "-l", "2", written], capture_output=True, text=True, check=True).stdout
     # 210 mm = 595.276 pt, 297 mm = 841.89 pt, 148 mm = 419.528 pt
     assert "Page    1 size:  595.276 x 841.89 pts (A4)" in info
-    assert "Page    2 size:  595.276 x 419.528 pts (A5)" in info
+    assert "Page    2 size:  595.276 x 419.528 pts" in info
     assert "Lease “Übung”" in info
     images = subprocess.run(["pdfimages", "-list", written], capture_output=True, text=True, check=True).stdout
     kinds = [row.split()[5] for row in images.splitlines()[2:]]

@@ -40,7 +40,7 @@ def test_a_straight_crop_does_not_resample(png: Png) -> None:
 
 def test_a_sheet_that_is_nearly_a4_becomes_exactly_a4() -> None:
     off = tuple((x + 0.6 * (x > 100), y - 0.5 * (y > 100)) for x, y in A4_CORNERS)
-    treatment = Treatment(crop=Cropping(corners=off))  # type: ignore[arg-type]  # four corners as a generator gives them
+    treatment = Treatment(crop=Cropping(corners=off))
     assert page_size_mm(2600, 3700, 300, treatment) == (210, 297)
     assert page_size_mm(2600, 3700, 300, treatment.model_copy(update={"quarter_turns": 1})) == (297, 210)
 

@@ -5,6 +5,7 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
+from typing import Any
 
 import httpx
 import pytest
@@ -136,7 +137,7 @@ def test_cancelling_frees_the_device(drawer: Drawer) -> None:
     ("fault", "adf_state", "word"),
     [({"jam_at": 2}, "ScannerAdfJam", "jammed"), ({"double_at": 2}, "ScannerAdfMultipickDetected", "together")],
 )
-def test_paper_that_does_not_come_is_said(fault: dict[str, int], adf_state: str, word: str, drawer: Drawer) -> None:
+def test_paper_that_does_not_come_is_said(fault: dict[str, Any], adf_state: str, word: str, drawer: Drawer) -> None:
     drawer.lay("lease")
     drawer.trouble(**fault)
     with EsclClient(drawer.escl("zaunkoenig")) as scanner:

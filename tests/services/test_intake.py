@@ -9,6 +9,7 @@ import pytest
 from sqlalchemy import select
 from tests.helpers import QUICK, QUICK_GLASS, QUICK_ONE_SIDE, Drawer, here, orders
 
+from papiermappe.core.order.places import Side
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
 from papiermappe.devices.errors import AnswerRefused, DeviceUnreachable
 from papiermappe.devices.escl import EsclClient, Limits
@@ -225,7 +226,7 @@ def test_keeping_a_page_twice_keeps_it_once(store: Store, mappe: int, zaunkoenig
             if page is not None:
                 picture = intake._picture(page, QUICK, Limits())
                 for _ in range(2):
-                    passes.keep_capture(store, one, (1, passes.Side.FRONT), picture)
+                    passes.keep_capture(store, one, (1, Side.FRONT), picture)
             return None
 
     intake.take_in(store, one, Limits(), Twice)

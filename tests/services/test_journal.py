@@ -38,13 +38,14 @@ def test_every_change_is_undone_and_redone_in_order(
         return tuple(desk_now.lanes), tuple(desk_now.put_away), turns
 
     states = [seen()]
-    for change in (
+    changes: list[Callable[[], int | None]] = [
         lambda: ordering.move_pages(store, mappe, pages[:2], 3, now().seq),
         lambda: tidying.turn_pages(store, mappe, [pages[3]], 3, now().seq),
         lambda: ordering.put_away(store, mappe, [pages[0], pages[5]], now().seq),
         lambda: ordering.nudge_pages(store, mappe, [pages[2]], 1, now().seq),
         lambda: ordering.bring_back(store, mappe, [pages[5]], now().seq),
-    ):
+    ]
+    for change in changes:
         change()
         states.append(seen())
     assert len(set(states)) == 6

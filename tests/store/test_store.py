@@ -12,6 +12,7 @@ from tests.helpers import QUICK
 
 from papiermappe.core.order.places import Side
 from papiermappe.services import passes
+from papiermappe.services.errors import NotPossible
 from papiermappe.store import database
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import Store, migrate
@@ -32,7 +33,7 @@ def test_migrating_twice_does_nothing(database_url: str) -> None:
 
 def test_a_device_has_one_live_pass(store: Store, mappe: int, zaunkoenig: int) -> None:
     first = passes.start_pass(store, mappe, zaunkoenig, QUICK)
-    with pytest.raises(passes.NotPossible, match="already"):
+    with pytest.raises(NotPossible, match="already"):
         passes.start_pass(store, mappe, zaunkoenig, QUICK)
     passes.end(store, first, PassState.STOPPED)
     passes.start_pass(store, mappe, zaunkoenig, QUICK)

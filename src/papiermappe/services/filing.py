@@ -3,10 +3,13 @@
 import io
 import os
 import tempfile
+from collections import deque
 from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import UTC, datetime
+from itertools import islice
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,13 +18,12 @@ from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
 from papiermappe.core.pages import page_jpeg
-from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
 from papiermappe.services.naming import take_number
-from papiermappe.services.pictures import Compute
+from papiermappe.services.pictures import Compute, captured_picture
 from papiermappe.services.words import count
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import Store, tell
@@ -30,6 +32,7 @@ from papiermappe.store.models import Capture, Destination, Filing, FilingState
 from papiermappe.store.queue import Work, hand_in
 
 PDF = ".pdf"
+PAGES_AHEAD = 3
 
 
 class FiledRow(NamedTuple):
@@ -139,16 +142,28 @@ def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) 
 
 
 def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[PdfPage]:
-    for at, entry in enumerate(filing.pages["pages"]):
+    """Yield the pages in order; a few are being made ahead of the one that is wanted."""
+
+    def made(entry: dict[str, Any]) -> PdfPage:
         with store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])
-        picture = CapturedPicture(store.blobs.get(Blobs.capture_key(capture.sha256)), capture.dpi, most_px)
-        jpeg = compute(page_jpeg, picture, treatment)
-        yield PdfPage(jpeg, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
-        with store.begin() as session:
-            _filing(session, filing.id).pages_done = at + 1
-            tell(session, filing.mappe_id)
+        jpeg = compute(page_jpeg, captured_picture(store, capture, most_px), treatment)
+        return PdfPage(jpeg, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
+
+    with ThreadPoolExecutor(PAGES_AHEAD) as ahead:
+        waiting: deque[Future[PdfPage]] = deque()
+        entries = iter(filing.pages["pages"])
+        for entry in islice(entries, PAGES_AHEAD):
+            waiting.append(ahead.submit(made, entry))
+        for done in range(1, filing.page_count + 1):
+            page = waiting.popleft().result()
+            for entry in islice(entries, 1):
+                waiting.append(ahead.submit(made, entry))
+            yield page
+            with store.begin() as session:
+                _filing(session, filing.id).pages_done = done
+                tell(session, filing.mappe_id)
 
 
 def _put_in_place(store: Store, filing: Filing, data: bytes) -> str:

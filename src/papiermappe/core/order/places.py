@@ -6,9 +6,11 @@ decimals, so that between any two there is always room and a move changes nothin
 
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
+from decimal import ROUND_FLOOR, Decimal, localcontext
 from enum import StrEnum
 from itertools import groupby
+
+MOST_DIGITS = 16_000  # PostgreSQL keeps 16383 behind the point; ranks this close never come about
 
 
 class Side(StrEnum):
@@ -45,16 +47,17 @@ def ranks_between(low: Decimal | None, high: Decimal | None, count: int) -> list
     Raises:
         ValueError: `low` is not below `high`.
     """
-    if low is None:
-        low = (Decimal(0) if high is None else high.to_integral_value(rounding="ROUND_FLOOR")) - count - 1
-    if high is None:
-        return [low.to_integral_value(rounding="ROUND_FLOOR") + step for step in range(1, count + 1)]
-    if low >= high:
+    if low is not None and high is not None and low >= high:
         raise ValueError(f"{low} is not below {high}")
-    step = Decimal(1)
-    while low + step * (count + 1) > high:
-        step /= 10
-    return [low + step * at for at in range(1, count + 1)]
+    with localcontext(prec=MOST_DIGITS):
+        if low is None:
+            low = (Decimal(0) if high is None else high.to_integral_value(ROUND_FLOOR)) - count - 1
+        if high is None:
+            return [low.to_integral_value(ROUND_FLOOR) + step for step in range(1, count + 1)]
+        step = Decimal(1)
+        while low + step * (count + 1) > high:
+            step /= 10
+        return [low + step * at for at in range(1, count + 1)]
 
 
 def move(places: Sequence[Place], chosen: Collection[int], gap: int) -> list[Place]:

@@ -1,0 +1,1 @@
+"""Benchmarks: each prints its table; docs/performance.md keeps the results with the machine."""

@@ -1,0 +1,264 @@
+"""Pages a minute of the whole way, and where the time goes.
+
+A4 in colour at 300 dpi, both sides, from the feeder of a stand-in without waiting whose pictures are drawn beforehand;
+through device client, store, looking at the page, to a filed PDF. Everything runs as separate processes on this
+machine: stand-in, PostgreSQL (with fsync), one worker with its two processes, web server, and a window that listens.
+
+    python -m benchmarks.whole_way [--sheets 20]
+"""
+
+import argparse
+import json
+import os
+import platform
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from functools import partial
+from pathlib import Path
+from typing import TypeVar
+
+import httpx
+
+from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
+from papiermappe.core.pages import looked_at, page_jpeg
+from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.treatment import Treatment
+from papiermappe.devices.escl import EsclClient, Limits
+from papiermappe.devices.model import TicketSettings
+from papiermappe.local.ports import free_run
+from papiermappe.local.postgres import PrivatePostgres
+from papiermappe.local.processes import Child
+from papiermappe.services import devices, filing, mappen, passes
+from papiermappe.services.desk import LANE_PX, desk
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store, migrate
+from papiermappe.store.models import Page, Pass, PassState
+
+PAPERS = ("lease", "delivery-118", "hail", "letter-share", "german", "invoice", "letter-store", "picture")
+TICKET = TicketSettings()
+SEED = 300
+ALONE_PAGES = 12
+PREVIEW_PX = 1000
+
+T = TypeVar("T")
+
+
+def main() -> None:
+    """Measure and print."""
+    options = argparse.ArgumentParser(description="Pages a minute of the whole way.")
+    options.add_argument("--sheets", type=int, default=20)
+    sheets = options.parse_args().sheets
+    with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder, running(Path(folder)) as bench:
+        bench.warm(sheets)
+        rows = bench.whole_way(sheets)
+        alone = bench.alone()
+    print(f"{os.cpu_count()} cores, Python {platform.python_version()}, {datetime.now(UTC):%Y-%m-%d}")
+    print(f"{sheets} sheets, {2 * sheets} pages, A4 colour 300 dpi, feeder, both sides\n")
+    for title, table in (("whole way", rows), ("one page alone, median", alone)):
+        print(f"{title:<58} value")
+        for name, value in table:
+            print(f"  {name:<56} {value}")
+        print()
+
+
+class Bench:
+    """A running desk.
+
+    Args:
+        store: rows and files.
+        standin_port: of the paper drawer.
+        web_url: of the web server.
+        folder: where files go.
+    """
+
+    def __init__(self, store: Store, standin_port: int, web_url: str, folder: Path) -> None:
+        self._store = store
+        self._drawer = f"http://127.0.0.1:{standin_port}/devices/zaunkoenig"
+        self._escl = f"http://127.0.0.1:{standin_port + 2}/eSCL"
+        self._web_url = web_url
+        self._device = devices.add_device(store, self._escl, Limits())
+        self._destination = filing.add_destination(store, "Bench", folder / "filed")
+
+    def lay(self, sheets: int) -> None:
+        """Lay the same sheets into the feeder as always."""
+        originals = [PAPERS[at % len(PAPERS)] for at in range(sheets)]
+        httpx.post(f"{self._drawer}/take-out", json={}, trust_env=False)
+        load = {"originals": originals, "seed": SEED}
+        httpx.post(f"{self._drawer}/load", json=load, trust_env=False).raise_for_status()
+        laid = httpx.get(f"{self._drawer}/paper", trust_env=False).json()["feeder"]
+        httpx.post(f"{self._drawer}/take-out", json={}, trust_env=False)
+        for sheet in laid[:sheets]:
+            httpx.post(f"{self._drawer}/lay-sheet", json=sheet, trust_env=False)
+
+    def warm(self, sheets: int) -> None:
+        """Have all pictures drawn, and everything run once."""
+        self.lay(sheets)
+        self._scan_and_file(lambda _: None)
+
+    def whole_way(self, sheets: int) -> list[tuple[str, str]]:
+        """Scan and file once, listening as a window does."""
+        self.lay(sheets)
+        delays: list[float] = []
+        pages = 2 * sheets
+
+        def listen(mappe: int) -> None:
+            threading.Thread(target=self._listen, args=(mappe, pages, delays), daemon=True).start()
+
+        taken_s, looked_s, filed_s, size = self._scan_and_file(listen)
+        whole_s = looked_s + filed_s
+        return [
+            ("pages a minute, feeder to filed PDF", f"{60 * pages / whole_s:.0f}"),
+            ("pages a minute taken in", f"{60 * pages / taken_s:.0f}"),
+            ("until the last page is in", f"{taken_s:.1f} s"),
+            ("until all pages are looked at, counted from the start", f"{looked_s:.1f} s"),
+            ("making and filing the PDF", f"{filed_s:.1f} s, {size / 1e6:.1f} MB"),
+            ("kept until its picture is in a window, median", f"{1000 * statistics.median(delays):.0f} ms"),
+            ("kept until its picture is in a window, worst", f"{1000 * max(delays):.0f} ms"),
+        ]
+
+    def alone(self) -> list[tuple[str, str]]:
+        """Time the steps one after the other, in this process, with nothing else running."""
+        self.lay(ALONE_PAGES // 2)
+        mappe = mappen.open_mappe(self._store, "Alone")
+        with EsclClient(self._escl) as client, self._store.begin() as session:
+            one = Pass(
+                mappe_id=mappe, number=1, device_id=self._device, ticket=TICKET.model_dump(mode="json"),
+                first_sheet=1, state=PassState.TAKING,
+            )  # fmt: skip
+            session.add(one)
+            session.flush()
+            pass_id = one.id
+            job = client.start(TICKET)
+            captures = []
+            fetching: list[float] = []
+            while (data := timed(fetching, client.next_page, job)) is not None:
+                captures.append(CapturedPicture(data, TICKET.dpi))
+        steps: dict[str, list[float]] = {"kept": [], "looked": [], "made": [], "preview": []}
+        for capture in captures:
+            place = passes.next_place(passes.read_pass(self._store, pass_id))
+            timed(steps["kept"], passes.keep_capture, self._store, pass_id, place, capture)
+            found = timed(steps["looked"], looked_at, capture, LANE_PX, THUMBNAIL_QUALITY)
+            treatment = Treatment(straighten=found[0], crop=found[1])
+            timed(steps["made"], page_jpeg, capture, treatment)
+            timed(steps["preview"], page_jpeg, capture, treatment, PREVIEW_PX)
+        passes.end(self._store, pass_id, PassState.DONE)
+        names = {
+            "kept": "kept: small picture, flushed to disk, committed",
+            "looked": "looked at: sheet, skew, treated small picture",
+            "made": "made for the file: straightened, cropped, JPEG",
+            "preview": "preview 1000 px wide",
+        }
+        return [
+            ("handed over by the device, loopback", milliseconds(fetching[:-1])),
+            *((names[step], milliseconds(times)) for step, times in steps.items()),
+        ]
+
+    def _scan_and_file(self, listen: Callable[[int], None]) -> tuple[float, float, float, int]:
+        mappe = mappen.open_mappe(self._store, "Bench")
+        listen(mappe)
+        start_s = time.perf_counter()
+        passes.start_pass(self._store, mappe, self._device, TICKET)
+        until(lambda: not desk(self._store, mappe).passes[0].live)
+        taken_s = time.perf_counter() - start_s
+        until(lambda: all(page.treatment.crop for page in desk(self._store, mappe).pages))
+        looked_s = time.perf_counter() - start_s
+        start_s = time.perf_counter()
+        filing.ask_for_filing(self._store, mappe, self._destination, datetime.now(UTC))
+        until(lambda: desk(self._store, mappe).filings[0].state == "done")
+        size = desk(self._store, mappe).filings[0].byte_size or 0
+        return taken_s, looked_s, time.perf_counter() - start_s, size
+
+    def _listen(self, mappe: int, pages: int, delays: list[float]) -> None:
+        """Be a window: fetch the small picture of each page that arrives, note how long after its keeping that was."""
+        seen: set[int] = set()
+        with (
+            httpx.Client(trust_env=False, timeout=60) as http,
+            http.stream("GET", f"{self._web_url}/mappen/{mappe}/events") as events,
+        ):
+            for line in events.iter_lines():
+                if not line.startswith("data: "):
+                    continue
+                for page in json.loads(line.removeprefix("data: "))["pages"]:
+                    if page["id"] in seen:
+                        continue
+                    seen.add(page["id"])
+                    httpx.get(f"{self._web_url}/pages/{page['id']}/{page['scanned']}-{LANE_PX}.jpg", trust_env=False)
+                    delays.append(self._age_s(page["id"]))
+                if len(seen) == pages:
+                    return
+
+    def _age_s(self, page_id: int) -> float:
+        with self._store.begin() as session:
+            arrived: datetime = session.get_one(Page, page_id).capture.arrived_at
+        return (datetime.now(UTC) - arrived).total_seconds()
+
+
+def timed(times: list[float], step: Callable[..., T], *arguments: object) -> T:
+    """Run a step and note its time."""
+    start_s = time.perf_counter()
+    result = step(*arguments)
+    times.append(time.perf_counter() - start_s)
+    return result
+
+
+def milliseconds(times: list[float]) -> str:
+    """Return the median for people."""
+    return f"{1000 * statistics.median(times):.0f} ms"
+
+
+def until(condition: Callable[[], bool]) -> None:
+    """Wait."""
+    while not condition():
+        time.sleep(0.05)
+
+
+@contextmanager
+def running(folder: Path) -> Iterator[Bench]:
+    """Start everything in a folder; stop it in the end."""
+    folder.chmod(0o755)
+    server = PrivatePostgres(folder / "postgres")
+    children: list[Child] = []
+    try:
+        server.start()
+        url = server.create_database("bench")
+        migrate(url)
+        web_port, standin_port = free_run(1, 24_000), free_run(4, 25_000)
+        environment = {
+            **os.environ, "PAPIERMAPPE_DATABASE_URL": url, "PAPIERMAPPE_DATA_DIR": str(folder),
+            "PAPIERMAPPE_PORT": str(web_port),
+        }  # fmt: skip
+        commands = {
+            "standin": ["standin", "--port", str(standin_port), "--pace", "0"],
+            "worker": ["worker"],
+            "web": ["web"],
+        }
+        children = [Child(name, arguments, environment, folder / f"{name}.log") for name, arguments in commands.items()]
+        for child in children:
+            child.start()
+        store = Store(url, Blobs.in_folder(folder / "blobs"))
+        web_url = f"http://127.0.0.1:{web_port}"
+        for address in (f"{web_url}/health", f"http://127.0.0.1:{standin_port}/devices/zaunkoenig/paper"):
+            until(partial(answers, address))
+        yield Bench(store, standin_port, web_url, folder)
+        store.close()
+    finally:
+        for child in reversed(children):
+            child.stop()
+        server.stop()
+
+
+def answers(address: str) -> bool:
+    """Whether something answers well at an address."""
+    try:
+        return httpx.get(address, trust_env=False).status_code == 200
+    except httpx.HTTPError:
+        return False
+
+
+if __name__ == "__main__":
+    main()
