@@ -1,9 +1,11 @@
 """Web server, worker and stand-in are killed in the middle of a pass: nothing that was shown is lost."""
 
 import json
+import sys
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 import httpx
 import pytest
@@ -11,8 +13,10 @@ from sqlalchemy import select
 from tests.browser.conftest import Stack
 from tests.helpers import QUICK, page_ids
 
+from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import mappen, passes
 from papiermappe.store.blobs import Blobs, sha256_of
+from papiermappe.store.database import migrate
 from papiermappe.store.models import Capture, Page, PassState
 
 SHEETS = ("lease", "delivery-118", "hail", "german", "invoice", "minutes")  # 9 sheets, 18 pages
@@ -28,7 +32,7 @@ def watching(stack: Stack, mappe: int) -> Iterator[set[int]]:
         try:
             with response.stream("GET", f"{stack.url}/mappen/{mappe}/events") as events:
                 for line in events.iter_lines():
-                    if line.startswith("data: "):
+                    if line.startswith("data: {"):
                         seen.update(page_ids_of(json.loads(line.removeprefix("data: "))))
         except (httpx.HTTPError, RuntimeError):
             pass
@@ -128,3 +132,38 @@ def test_two_workers_share_the_queue(stack: Stack, until: Callable[..., None]) -
         assert stack.desk(mappe).passes[0].state is PassState.DONE
     finally:
         second.stop()
+
+
+@pytest.mark.slow
+def test_a_database_that_goes_and_comes_back(
+    tmp_path: Path, environment: dict[str, str], until: Callable[..., None]
+) -> None:
+    server = PrivatePostgres(tmp_path / "postgres")
+    server.start()
+    stack = None
+    try:
+        url = server.create_database("papiermappe")
+        migrate(url)
+        stack = Stack(url, tmp_path, environment)
+        stack.start()
+        stack.drawer.lay(*SHEETS)
+        mappe = mappen.open_mappe(stack.store, "Away")
+        with watching(stack, mappe) as shown:
+            passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+            until(lambda: len(shown) >= 4)
+            server.stop()
+            acknowledged = set(shown)
+        said = httpx.get(f"{stack.url}/", headers={"Accept": "text/html"}, trust_env=False, timeout=20)
+        assert said.status_code == 503
+        assert "Everything that was shown as arrived is safe." in said.text
+        server.start()
+        assert_all_there(stack, acknowledged)
+        until(lambda: not stack.desk(mappe).passes[-1].live, 60)
+        assert stack.desk(mappe).passes[-1].state is PassState.DONE
+        assert len(page_ids(stack.desk(mappe))) == 18
+        until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+    finally:
+        if stack:
+            stack.stop()
+            sys.stdout.write(stack.logs())
+        server.stop()

@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import time
 
 import structlog
 from procrastinate import App, PsycopgConnector
@@ -20,6 +21,7 @@ log = structlog.get_logger()
 HEARTBEAT_S = 2.0
 DEAD_AFTER_S = 6.0
 RESCUE_EVERY_S = 2.0
+SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
 JOBS_AT_A_TIME = 10  # most of them wait for a device or for the processes of the pool
 
@@ -63,12 +65,21 @@ async def run_worker(settings: Settings, database_url: str) -> None:
 
 
 async def _rescue(app: App) -> None:
-    """Give the jobs of workers that have died back to the queue."""
+    """Give the jobs of workers that have died back to the queue.
+
+    When the database was away, no worker could say that it lives: then all are given time to say so first.
+    """
     while True:
         await asyncio.sleep(RESCUE_EVERY_S)
+        asked_s = time.monotonic()
         try:
-            for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S):
+            stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S))
+            if time.monotonic() - asked_s > SLOW_ANSWER_S:
+                await asyncio.sleep(DEAD_AFTER_S)
+                continue
+            for job in stalled:
                 log.warning("job taken over from a dead worker", action="job.rescued", job=job.id, task=job.task_name)
                 await app.job_manager.retry_job(job)
-        except Exception as exc:  # noqa: BLE001 (the database may be away; the next round tries again)
+        except Exception as exc:  # noqa: BLE001 (whatever it is, the next round tries again)
             log.warning("could not look for dead workers", action="job.rescue", cause=repr(exc))
+            await asyncio.sleep(DEAD_AFTER_S)

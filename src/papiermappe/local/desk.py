@@ -74,7 +74,7 @@ class LocalDesk:
                 raise CannotStart(
                     f"Port {self._settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one."
                 )
-            with self._database(data_dir) as self.database_url:
+            with self._database(data_dir) as server:
                 household = Household(self._children(data_dir), self._say)
                 try:
                     household.start()
@@ -84,25 +84,29 @@ class LocalDesk:
                     if not stop.is_set():
                         self._say(f"\nPapiermappe is at {self.url}\nCtrl-C stops it.")
                     while not stop.wait(0.5):
+                        if server and not server.alive:
+                            self._say("The database has ended by itself and is started again.")
+                            server.stop()
+                            server.start()
                         household.look_after()
                 finally:
                     self._say("Stopping…")
                     household.stop()
 
     @contextmanager
-    def _database(self, data_dir: Path) -> Iterator[str]:
-        """Yield the URL of a migrated database: the one of the settings, or a private one."""
+    def _database(self, data_dir: Path) -> Iterator[PrivatePostgres | None]:
+        """Have a migrated database: the one of the settings, or a private one, whose server is yielded."""
         if self._settings.database_url:
-            url = str(self._settings.database_url)
-            migrate(url)
-            yield url
+            self.database_url = str(self._settings.database_url)
+            migrate(self.database_url)
+            yield None
             return
         server = PrivatePostgres(data_dir / "postgres")
         try:
             server.start()
-            url = server.create_database("papiermappe")
-            migrate(url)
-            yield url
+            self.database_url = server.create_database("papiermappe")
+            migrate(self.database_url)
+            yield server
         finally:
             server.stop()
 

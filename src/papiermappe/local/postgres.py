@@ -50,12 +50,15 @@ class PrivatePostgres:
         self.port = 0
 
     def start(self) -> None:
-        """Make the cluster where there is none, start the server, wait until it answers. Raises CannotStart."""
+        """Make the cluster where there is none, start the server, wait until it answers. Raises CannotStart.
+
+        Started again, it has the same port.
+        """
         binaries = _binaries()
         self._stop_orphan()
         if not (self._data / "PG_VERSION").exists():
             self._make(binaries)
-        self.port = free_run()
+        self.port = self.port or free_run()
         self._socket_dir = tempfile.mkdtemp(prefix="papiermappe-")
         if self._account:
             os.chown(self._socket_dir, self._account.uid, self._account.gid)
@@ -78,6 +81,11 @@ class PrivatePostgres:
         )
         log.close()
         self._wait()
+
+    @property
+    def alive(self) -> bool:
+        """Whether the server that was started runs."""
+        return self._process is not None and self._process.poll() is None
 
     def stop(self) -> None:
         """Stop the server and wait for its end."""

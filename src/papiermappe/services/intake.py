@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from functools import partial
+from typing import TypeVar
 
 import structlog
 
@@ -13,7 +14,7 @@ from papiermappe.devices.model import Source, TicketSettings
 from papiermappe.errors import PapiermappeError, PictureRefused
 from papiermappe.services import passes
 from papiermappe.services.passes import trouble_message
-from papiermappe.store.database import Store
+from papiermappe.store.database import SoleLock, Store
 from papiermappe.store.errors import DatabaseGone
 from papiermappe.store.models import Pass, PassState
 
@@ -23,6 +24,7 @@ LOCK_PURPOSE = 1
 DATABASE_PATIENCE_S = 120.0
 
 Connect = Callable[[str], EsclClient]
+T = TypeVar("T")
 
 
 def take_in(store: Store, pass_id: int, limits: Limits, connect: Connect | None = None) -> None:
@@ -37,8 +39,8 @@ def take_in(store: Store, pass_id: int, limits: Limits, connect: Connect | None 
         limits: what is accepted of the device.
         connect: makes the client, for tests.
     """
-    with store.sole(LOCK_PURPOSE, pass_id) as free:
-        if not free:
+    with store.sole(LOCK_PURPOSE, pass_id) as lock:
+        if not lock.hold():
             return
         current = passes.read_pass(store, pass_id)
         if current.state is not PassState.TAKING:
@@ -47,22 +49,26 @@ def take_in(store: Store, pass_id: int, limits: Limits, connect: Connect | None 
         client = connect(current.device.url) if connect else EsclClient(current.device.url, limits)
         with client:
             try:
-                _run(store, current, ticket, client, limits)
+                _run(store, current, ticket, client, limits, lock)
             except PapiermappeError as exc:
                 log.warning("pass broken off", action="pass.broken", pass_id=pass_id, cause=repr(exc))
                 _give_up(store, pass_id, ticket, client, exc)
 
 
-def _run(store: Store, current: Pass, ticket: TicketSettings, client: EsclClient, limits: Limits) -> None:
+def _run(
+    store: Store, current: Pass, ticket: TicketSettings, client: EsclClient, limits: Limits, lock: SoleLock
+) -> None:
     job_url = _resumed_job(current, client) if current.job_url else None
     if job_url is None:
         job_url = client.start(ticket)
         _patiently(partial(passes.begin_job, store, current.id, job_url))
     while True:
-        so_far = passes.read_pass(store, current.id)
+        if not _patiently(lock.hold):
+            return  # while the database was away, another worker has taken over
+        so_far = _patiently(partial(passes.read_pass, store, current.id))
         if so_far.stop_wanted:
             _cancel(client, job_url)
-            passes.end(store, current.id, PassState.STOPPED)
+            _patiently(partial(passes.end, store, current.id, PassState.STOPPED))
             return
         data = client.next_page(job_url)
         if data is None:
@@ -70,9 +76,9 @@ def _run(store: Store, current: Pass, ticket: TicketSettings, client: EsclClient
         picture = _picture(data, ticket, limits)
         _patiently(partial(passes.keep_capture, store, current.id, passes.next_place(so_far), picture))
         if ticket.source is Source.GLASS:
-            passes.wait_for_sheet(store, current.id)
+            _patiently(partial(passes.wait_for_sheet, store, current.id))
             return
-    passes.end(store, current.id, PassState.DONE)
+    _patiently(partial(passes.end, store, current.id, PassState.DONE))
 
 
 class CutOff(PapiermappeError):
@@ -99,18 +105,16 @@ def _picture(data: bytes, ticket: TicketSettings, limits: Limits) -> CapturedPic
     return CapturedPicture(data, round(named_dpi, 2), limits.page_px) if named_dpi and plausible else asked
 
 
-def _patiently(keep: Callable[[], object]) -> None:
-    """Do it; while the database does not answer, try again for two minutes. The page waits in memory and on disk."""
+def _patiently(step: Callable[[], T]) -> T:
+    """Do a step; while the database does not answer, try again for two minutes. A page waits in memory and on disk."""
     until_s = time.monotonic() + DATABASE_PATIENCE_S
     while True:
         try:
-            keep()
+            return step()
         except DatabaseGone:
             if time.monotonic() > until_s:
                 raise
             time.sleep(0.5)
-        else:
-            return
 
 
 def _cancel(client: EsclClient, job_url: str) -> None:
@@ -121,7 +125,7 @@ def _cancel(client: EsclClient, job_url: str) -> None:
 
 
 def _give_up(store: Store, pass_id: int, ticket: TicketSettings, client: EsclClient, exc: PapiermappeError) -> None:
-    current = passes.read_pass(store, pass_id)
+    current = _patiently(partial(passes.read_pass, store, pass_id))
     if current.job_url:
         _cancel(client, current.job_url)
     from_feeder = ticket.source is Source.FEEDER

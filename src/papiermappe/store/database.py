@@ -6,7 +6,7 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Connection, Engine, create_engine, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -55,20 +55,63 @@ class Store:
             raise
 
     @contextmanager
-    def sole(self, purpose: int, number: int) -> Iterator[bool]:
-        """Hold a lock that no other process can have: yields whether it was free. A dead holder frees it."""
-        with self.engine.connect() as connection:
-            taken = connection.scalar(
-                text("select pg_try_advisory_lock(:purpose, :number)"), {"purpose": purpose, "number": number}
-            )
-            try:
-                yield bool(taken)
-            finally:
-                connection.invalidate()
+    def sole(self, purpose: int, number: int) -> Iterator["SoleLock"]:
+        """Offer a lock that only one process can have at a time; given back at the end."""
+        lock = SoleLock(self.engine, purpose, number)
+        try:
+            yield lock
+        finally:
+            lock.release()
 
     def close(self) -> None:
         """Give all connections back."""
         self.engine.dispose()
+
+
+class SoleLock:
+    """An advisory lock of PostgreSQL, on a connection of its own: when its holder dies, it is free.
+
+    Args:
+        engine: of the database.
+        purpose: what kind of thing is locked.
+        number: which one.
+    """
+
+    def __init__(self, engine: Engine, purpose: int, number: int) -> None:
+        self._engine = engine
+        self._key = {"purpose": purpose, "number": number}
+        self._connection: Connection | None = None
+
+    def hold(self) -> bool:
+        """Take the lock, or see that it is still held; after a lost connection, try to take it again.
+
+        Returns:
+            Whether this process has it.
+
+        Raises:
+            DatabaseGone: the database does not answer.
+        """
+        try:
+            if self._connection is not None and self._answers(self._connection):
+                return True
+            self._connection = self._engine.connect()
+            return bool(self._connection.scalar(text("select pg_try_advisory_lock(:purpose, :number)"), self._key))
+        except OperationalError as exc:
+            raise DatabaseGone("The database does not answer.") from exc
+
+    def release(self) -> None:
+        """Give the lock back, with its connection."""
+        if self._connection is not None:
+            self._connection.invalidate()
+            self._connection.close()
+
+    @staticmethod
+    def _answers(connection: Connection) -> bool:
+        try:
+            connection.exec_driver_sql("select 1")
+        except DBAPIError:
+            return False
+        return True
 
 
 def tell(session: Session, mappe_id: int) -> None:

@@ -78,7 +78,7 @@ const desk = {
     this.seq = now.seq;
     this.subject = now.subject;
     this.fileName = now.file_name;
-    for (const page of now.pages) this.pages[page.id] = page;
+    for (const page of now.pages) this.pages[page.id] = Object.freeze(page);
     this.order = now.lanes.flat().filter((id) => id !== null);
     this.putAwayIds = now.put_away;
     this.passes = now.passes;
@@ -88,7 +88,7 @@ const desk = {
     this.redoText = now.redo;
     this.lay(now.lanes);
     const there = new Set(this.order);
-    for (const id of Object.keys(this.chosen)) if (!there.has(Number(id))) delete this.chosen[id];
+    this.chooseOnly(this.chosenIds.filter((id) => there.has(id)));
     if (!there.has(this.current)) this.current = this.order[Math.min(place, this.order.length - 1)] ?? null;
   },
 
@@ -96,16 +96,17 @@ const desk = {
     let number = 0;
     this.sheets = lanes.map(([front, back], at) => {
       const cells = [this.cell(front, "front", front ? ++number : 0), this.cell(back, "back", back ? ++number : 0)];
-      return { key: `${front}-${back}`, cells, thread: threadOf([front, back], lanes[at + 1]) };
+      const thread = threadOf([front, back], lanes[at + 1]);
+      return { key: `${front}-${back}`, cells, thread, signature: JSON.stringify([cells, thread]) };
     });
   },
 
   cell(id, side, number) {
-    if (!id) return { key: side, side, id: null, gap: `no ${side}` };
+    if (!id) return { id: null };
     const page = this.pages[id];
     const turned = this.previews[id] ?? 0;
     return {
-      key: `${side}${id}`, id, side, number, gap: "", look: page.look.length > 0,
+      id, number,
       kind: page.look.length ? `${side} wants-look` : side,
       src: this.source(id, station.lane_px),
       preview: turned ? `turned-${turned}` : "",
@@ -118,6 +119,8 @@ const desk = {
     return `/pages/${id}/${scanned ? page.scanned : page.picture}-${width}.jpg`;
   },
 
+  // What stands on the tab: the name that was given last, or else the one to come.
+  get tabName() { return this.filings[0]?.file_name ?? this.fileName; },
   get pageCount() { return this.order.length; },
   get lookCount() { return this.order.filter((id) => this.pages[id].look.length).length; },
   get weight() { return weigh(this.order.reduce((sum, id) => sum + this.pages[id].byte_size, 0)); },

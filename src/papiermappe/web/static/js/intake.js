@@ -135,7 +135,7 @@ document.addEventListener("alpine:init", () => {
         return true;
       }
       if (event.key === "Enter" && this.waiting) { this.stop(); return true; }
-      if (event.key === "Enter" && this.broken) { this.goOn(); return true; }
+      if (event.key === "Enter" && this.broken && this.card.ready) { this.goOn(); return true; }
       if (event.key === "Escape" && this.taking) { this.stop(); return true; }
       return false;
     },

@@ -3,20 +3,73 @@
 
 const DRAG_FROM_PX = 6;
 
+function setAttribute(element, name, value) {
+  if (element.getAttribute(name) !== value) element.setAttribute(name, value);
+}
+
+function newColumn() {
+  return document.getElementById("sheet-column").content.firstElementChild.cloneNode(true);
+}
+
+function fillColumn(column, sheet) {
+  column.dataset.key = sheet.key;
+  column.shows = sheet.signature;
+  column.querySelector("path").setAttribute("d", sheet.thread);
+  sheet.cells.forEach((cell, at) => {
+    const [leaf, gap] = column.children[at].children;
+    leaf.hidden = !cell.id;
+    gap.hidden = Boolean(cell.id);
+    if (!cell.id) return leaf.removeAttribute("data-page");
+    const picture = leaf.querySelector("img");
+    leaf.dataset.page = picture.dataset.loads = cell.id;
+    leaf.className = `leaf ${cell.kind}`;
+    leaf.setAttribute("aria-label", cell.label);
+    leaf.querySelector(".number").textContent = cell.number;
+    setAttribute(picture, "src", cell.src);
+    picture.className = cell.preview;
+    return undefined;
+  });
+}
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("lanes", () => ({
     init() {
-      this.$watch("$store.desk.current", () => this.$nextTick(() => this.show()));
+      // Effects look at whole values only: watching what is inside hundreds of sheets would take longer than drawing.
+      Alpine.effect(() => this.draw(Alpine.raw(this.desk.sheets)));
+      Alpine.effect(() => this.mark(this.desk.current, Alpine.raw(this.desk.chosen)));
+      this.$watch("$store.desk.current", () => this.show());
       this.$nextTick(() => this.show());
+    },
+
+    // ---- drawing: by hand, column by column, since a Mappe may have hundreds of sheets and mostly one of them changes
+
+    draw(sheets) {
+      const track = this.$refs.track;
+      const there = new Map([...track.querySelectorAll(".sheet")].map((column) => [column.dataset.key, column]));
+      let place = track.querySelector(".sheet") ?? this.$refs.end;
+      for (const sheet of sheets) {
+        const column = there.get(sheet.key) ?? newColumn();
+        there.delete(sheet.key);
+        if (column.shows !== sheet.signature) fillColumn(column, sheet);
+        if (column === place) place = place.nextElementSibling;
+        else track.insertBefore(column, place);
+      }
+      for (const column of there.values()) column.remove();
+      this.mark(Alpine.raw(this.desk).current, Alpine.raw(Alpine.raw(this.desk).chosen));
+    },
+    mark(current, chosen) {
+      for (const leaf of this.$refs.track.querySelectorAll("[data-page]")) {
+        const id = Number(leaf.dataset.page);
+        setAttribute(leaf, "aria-selected", chosen[id] ? "true" : "false");
+        setAttribute(leaf, "aria-current", id === current ? "true" : "false");
+        setAttribute(leaf, "tabindex", id === current ? "0" : "-1");
+      }
     },
     get desk() { return this.$store.desk; },
 
     // A list box must have options: before the first page arrives it is a plain group.
     get listRole() { return this.desk.pageCount ? "listbox" : "group"; },
     get multiple() { return this.desk.pageCount ? "true" : null; },
-    tabOf(cell) { return cell.id === this.desk.current ? 0 : -1; },
-    isChosen(cell) { return this.desk.chosen[cell.id] ? "true" : "false"; },
-    isCurrent(cell) { return cell.id === this.desk.current ? "true" : "false"; },
     turn() { this.desk.turn(3); },
     putAway() { this.desk.putAway(); },
     open(event) {

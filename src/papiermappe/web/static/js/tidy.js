@@ -74,7 +74,6 @@ document.addEventListener("alpine:init", () => {
     // ---- what was found, drawn on the scan
 
     get showFound() { return this.asScanned && Boolean(this.treatment.crop); },
-    get foundBox() { return `0 0 ${this.page?.scanned_width_mm ?? 1} ${this.page?.scanned_height_mm ?? 1}`; },
     get foundPoints() { return (this.treatment.crop?.corners ?? []).map((corner) => corner.join(",")).join(" "); },
 
     // ---- scope
@@ -107,6 +106,7 @@ document.addEventListener("alpine:init", () => {
       const [width, height] = this.sizeMm;
       const found = this.$refs.found;
       const light = this.$refs.light.getBoundingClientRect();
+      found.setAttribute("viewBox", `0 0 ${this.page.scanned_width_mm} ${this.page.scanned_height_mm}`);
       Object.assign(found.style, {
         left: `${box.left - light.left}px`, top: `${box.top - light.top}px`, width: `${box.width}px`, height: `${box.height}px`,
       });

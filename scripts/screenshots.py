@@ -1,0 +1,68 @@
+"""Take the pictures of docs/screenshots/ anew, from a demo that has just been begun: `make demo-reset`, then this.
+
+.venv/bin/python scripts/screenshots.py [http://127.0.0.1:8000]
+"""
+
+import sys
+import time
+from pathlib import Path
+
+import httpx
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+
+SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
+DRAWER = "http://127.0.0.1:9440"
+LEASE = 3
+JAM_AT = 4
+
+
+def main() -> None:
+    """Walk through the demo and take a picture of each main view."""
+    web = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8000"
+    browser = _browser()
+
+    def shoot(name: str, path: str = "", wait_s: float = 2.0, keys: str = "", root: str = web) -> None:
+        if path:
+            browser.get(root + path)
+            time.sleep(wait_s)
+        if keys:
+            ActionChains(browser).send_keys(keys).perform()
+            time.sleep(wait_s)
+        browser.save_screenshot(str(SHOTS / f"{name}.png"))
+
+    shoot("mappen", "/")
+    shoot("intake", f"/mappen/{LEASE}/intake")
+    shoot("order", f"/mappen/{LEASE}/order")
+    shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="0")
+    shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=9)
+    shoot("paper-drawer", "/devices/zaunkoenig", root=DRAWER)
+    httpx.post(f"{DRAWER}/devices/zaunkoenig/trouble", json={"jam_at": JAM_AT}, trust_env=False)
+    browser.get(f"{web}/")
+    browser.find_element("css selector", ".btn-primary").click()
+    time.sleep(2)
+    shoot("trouble", keys=" ", wait_s=12)
+    browser.quit()
+
+
+def _browser() -> webdriver.Chrome:
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for argument in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-background-networking",
+        "--no-first-run",
+        "--hide-scrollbars",
+    ):
+        options.add_argument(argument)
+    browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    return browser
+
+
+if __name__ == "__main__":
+    main()
