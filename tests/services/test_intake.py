@@ -193,7 +193,7 @@ def test_a_full_disk_loses_nothing(
     monkeypatch.setattr(store.blobs, "keep", full_after_two)
     one = run()
     assert kept(store, one) == [(1, "front"), (1, "back")]
-    assert (desk(store, mappe).passes[0].message or "").startswith("The disk is full. Sheet 1 is in. Put sheet 2")
+    assert (desk(store, mappe).passes[0].message or "").startswith("The disk is full. Sheet 1 is in. Put sheet 2 and")
     monkeypatch.undo()
     drawer.take_out()
     drawer.lay("lease", reversed=True)

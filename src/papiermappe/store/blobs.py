@@ -92,7 +92,7 @@ class Blobs:
             return StoreError("A file cannot be written.")
         left = os.statvfs(self._folder)
         if getattr(exc, "errno", None) == errno.ENOSPC or left.f_bavail * left.f_frsize < size + 1_000_000:
-            return DiskFull("The disk is full.")
+            return DiskFull("The disk is full. Make room.")
         return StoreError("A file cannot be written to the disk.")
 
 
@@ -106,5 +106,5 @@ def _flush(path: Path) -> None:
 
 def _translated(exc: OSError) -> StoreError:
     if exc.errno == errno.ENOSPC:
-        return DiskFull("The disk is full.")
+        return DiskFull("The disk is full. Make room.")
     return StoreError("A file cannot be written to the disk.")
