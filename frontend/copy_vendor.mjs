@@ -9,8 +9,7 @@ const here = dirname(fileURLToPath(import.meta.url));
 const target = join(here, "../src/papiermappe/web/static/vendor");
 const tests = join(here, "../tests/browser/vendor");
 const icons = [
-  "arrow-back-up", "arrow-forward-up", "arrow-narrow-down", "check", "chevron-down", "download", "external-link", "eye",
-  "file-text", "folder", "plus", "printer", "rotate", "search", "trash-x", "alert-triangle", "keyboard", "plug-connected-x",
+  "arrow-back-up", "arrow-forward-up", "download", "external-link", "file-text", "folder", "plug-connected-x", "plus", "search",
 ];
 
 const files = [

@@ -120,7 +120,10 @@ def _say(sentence: str) -> None:
 
 
 def main() -> None:
-    """Run a command; on trouble say the causes, one a line, and exit with 1."""
+    """Run a command; on trouble say the causes, one a line, and exit with 1.
+
+    With PAPIERMAPPE_DEBUG set, show the traceback instead.
+    """
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.INFO))
     try:

@@ -33,9 +33,6 @@ class Settings(BaseSettings):
     worker_processes: int = Field(default=2, ge=1, le=64)
     """How many pages one worker works on at a time."""
 
-    debug: bool = False
-    """Print tracebacks."""
-
     @field_validator("data_dir")
     @classmethod
     def _absolute(cls, folder: Path) -> Path:

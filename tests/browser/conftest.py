@@ -44,8 +44,10 @@ class Stack:
 
     def start(self) -> None:
         """Start everything and wait until it answers."""
-        for name in self.children:
-            self.start_one(name)
+        for child in self.children.values():
+            child.start()
+        self.drawer.wait()
+        self._wait_for_web()
         self.devices = {
             key: devices.add_device(self.store, self.drawer.escl(key), Limits()) for key in ("kiebitz", "zaunkoenig")
         }
@@ -67,9 +69,10 @@ class Stack:
         process.wait()
 
     def stop(self) -> None:
-        """Stop everything."""
-        for child in reversed(self.children.values()):
-            child.stop()
+        """End everything; there is nothing to keep."""
+        for name, child in self.children.items():
+            if child.process is not None and child.process.poll() is None:
+                self.kill(name)
         self.drawer.close()
         self.store.close()
 

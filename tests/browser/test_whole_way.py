@@ -214,6 +214,34 @@ def shown_second(stack: Stack, mappe: int) -> int:
 
 
 @pytest.mark.slow
+def test_the_paper_drawer_is_reached_from_the_device(
+    stack: Stack, driver: Chrome, until: Until, complaints: Complaints
+) -> None:
+    mappe = mappen.open_mappe(stack.store)
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    zaunkoenig = "//ul[contains(@class, 'devices')]//button[text()='Zaunkönig D60']"
+    until(lambda: driver.find_elements(By.XPATH, zaunkoenig))
+    driver.find_element(By.XPATH, zaunkoenig).click()
+    until(lambda: "feeder is empty" in driver.find_element(By.CSS_SELECTOR, ".display").text)
+    assert not driver.find_element(By.ID, "take-in").is_enabled()
+    page = driver.find_element(By.CSS_SELECTOR, "#device-page, .drawer a")
+    driver.get(page.get_attribute("href") or "")
+    papers = Select(driver.find_element(By.ID, "originals"))
+    for paper in ("lease", "german"):
+        papers.select_by_value(paper)
+    driver.find_element(By.ID, "upside_down").click()
+    driver.find_element(By.XPATH, "//button[text()='Lay it in']").click()
+    until(lambda: "4 of 60 sheets" in driver.find_element(By.TAG_NAME, "main").text)
+    driver.find_element(By.ID, "jam_at").send_keys("2")
+    driver.find_element(By.XPATH, "//button[text()='Make it so']").click()
+    until(lambda: driver.find_element(By.ID, "jam_at").get_attribute("value") == "2")
+    assert all(sheet["upside_down"] for sheet in stack.drawer.feeder())
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    until(lambda: "paper in the feeder" in driver.find_element(By.CSS_SELECTOR, ".display").text)
+    assert complaints() == []
+
+
+@pytest.mark.slow
 def test_a_jam_on_the_screen_and_going_on(stack: Stack, driver: Chrome, until: Until) -> None:
     mappe = mappen.open_mappe(stack.store, "Jam")
     stack.drawer.lay("lease", "german")

@@ -24,6 +24,10 @@ _templates = Environment(
 )
 
 
+SheetNumber = Annotated[Annotated[int, Field(ge=1)] | None, BeforeValidator(lambda text: text or None)]
+"""A field of a form that may be left empty."""
+
+
 class Load(BaseModel):
     """Paper to be laid into a device: originals by their keys, in order, as often as asked for."""
 
@@ -33,7 +37,7 @@ class Load(BaseModel):
     upside_down: bool = False
     turned_over: bool = False
     reversed: bool = False
-    seed: Annotated[int | None, BeforeValidator(lambda text: text or None)] = None
+    seed: int | None = None
 
     def sheets(self) -> list[LaidSheet]:
         """Return the sheets, the first one on top. Raises KeyError for an unknown original."""
@@ -56,8 +60,8 @@ class Load(BaseModel):
 class Trouble(BaseModel):
     """What is to go wrong, or is wrong now."""
 
-    jam_at: Annotated[int | None, BeforeValidator(lambda text: text or None), Field(ge=1)] = None
-    double_at: Annotated[int | None, BeforeValidator(lambda text: text or None), Field(ge=1)] = None
+    jam_at: SheetNumber = None
+    double_at: SheetNumber = None
     cover_open: bool = False
     gone: bool = False
 

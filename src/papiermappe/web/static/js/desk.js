@@ -12,6 +12,8 @@ function threadOf([front, back], next) {
   return `${down}M111 ${from} C 136 ${from} 116 ${to} 141 ${to}`;
 }
 
+const CATCH_UP_MS = 1500;
+
 function readData(id) {
   return JSON.parse(document.getElementById(id).textContent);
 }
@@ -59,6 +61,8 @@ const desk = {
   current: null,
   anchor: null,
   previews: {},
+  queue: Promise.resolve(),
+  waiting: [],
   problem: "",
   lost: "",
   arrivals: "",
@@ -87,6 +91,7 @@ const desk = {
     this.undoText = now.undo;
     this.redoText = now.redo;
     this.lay(now.lanes);
+    this.wake();
     const there = new Set(this.order);
     this.chooseOnly(this.chosenIds.filter((id) => there.has(id)));
     if (!there.has(this.current)) this.current = this.order[Math.min(place, this.order.length - 1)] ?? null;
@@ -121,6 +126,8 @@ const desk = {
 
   // What stands on the tab: the name that was given last, or else the one to come.
   get tabName() { return this.filings[0]?.file_name ?? this.fileName; },
+  get sheetWord() { return this.sheets.length === 1 ? "sheet" : "sheets"; },
+  get pageWord() { return this.pageCount === 1 ? "page" : "pages"; },
   get pageCount() { return this.order.length; },
   get lookCount() { return this.order.filter((id) => this.pages[id].look.length).length; },
   get weight() { return weigh(this.order.reduce((sum, id) => sum + this.pages[id].byte_size, 0)); },
@@ -151,30 +158,49 @@ const desk = {
 
   // ---- commands
 
-  async command(name, body) {
-    try {
-      return await send(`/mappen/${this.mappe}/${name}`, body);
-    } catch (error) {
-      this.complain(error);
-      return undefined;
-    }
+  // Commands go out one after the other, each when this window has seen what the one before it did: who presses
+  // keys quickly does not run into their own changes. Resolves to undefined where a command was refused.
+  command(name, body) {
+    const run = async () => {
+      try {
+        const seq = await send(`/mappen/${this.mappe}/${name}`, { ...body, seen: this.seq });
+        if (typeof seq === "number") await this.caughtUp(seq);
+        return seq;
+      } catch (error) {
+        this.complain(error);
+        return undefined;
+      }
+    };
+    this.queue = this.queue.then(run);
+    return this.queue;
+  },
+  caughtUp(seq) {
+    return new Promise((resolve) => {
+      this.waiting.push({ seq, resolve });
+      setTimeout(resolve, CATCH_UP_MS);
+      this.wake();
+    });
+  },
+  wake() {
+    for (const one of this.waiting.filter((each) => each.seq <= this.seq)) one.resolve();
+    this.waiting = this.waiting.filter((each) => each.seq > this.seq);
   },
   complain(error) { this.problem = error.message; },
   clearProblem() { this.problem = ""; },
 
-  move(gap) { return this.command("move", { pages: this.target, gap, seen: this.seq }); },
-  nudge(by) { if (this.target.length) this.command("nudge", { pages: this.target, by, seen: this.seq }); },
-  putAway() { if (this.target.length) this.command("put-away", { pages: this.target, seen: this.seq }); },
-  bringBack(ids) { this.command("bring-back", { pages: ids, seen: this.seq }); },
+  move(gap) { return this.command("move", { pages: this.target, gap }); },
+  nudge(by) { if (this.target.length) this.command("nudge", { pages: this.target, by }); },
+  putAway() { if (this.target.length) this.command("put-away", { pages: this.target }); },
+  bringBack(ids) { this.command("bring-back", { pages: ids }); },
   undo() { if (this.undoText) this.command("undo"); },
   redo() { if (this.redoText) this.command("redo"); },
-  flip(pages, step, on) { return this.command("switch", { pages, step, on, seen: this.seq }); },
+  flip(pages, step, on) { return this.command("switch", { pages, step, on }); },
   async turn(quarters, ids) {
     const pages = ids ?? this.target;
     if (!pages.length) return;
     for (const id of pages) this.previews[id] = ((this.previews[id] ?? 0) + quarters) % 4;
     this.refresh();
-    const done = await this.command("turn", { pages, quarter_turns: quarters, seen: this.seq });
+    const done = await this.command("turn", { pages, quarter_turns: quarters });
     if (done === undefined) for (const id of pages) this.settled(id);
   },
   settled(id) {

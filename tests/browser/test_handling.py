@@ -1,0 +1,173 @@
+"""Handling: choosing, moving, turning, several windows, a lost connection."""
+
+import re
+import time
+from collections.abc import Callable
+
+import pytest
+from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from tests.browser.conftest import VENDOR, Stack
+from tests.helpers import QUICK, here, page_ids
+
+from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.devices.escl import Limits
+from papiermappe.services import intake, mappen, passes
+from papiermappe.services.pictures import look_at_page
+
+Until = Callable[..., None]
+
+pytestmark = pytest.mark.slow
+
+
+@pytest.fixture
+def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
+    """A Mappe of eight pages on four sheets, shown in Order: its number, and its pages."""
+    stack.kill("worker")  # the test takes the pages in itself
+    mappe = mappen.open_mappe(stack.store, "Handling")
+    stack.drawer.lay("lease", "hail")
+    intake.take_in(stack.store, passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK), Limits())
+    pages = page_ids(stack.desk(mappe))
+    for page in pages:
+        look_at_page(stack.store, page, here, DEFAULT_LIMIT_PX)
+    stack.start_one("worker")
+    driver.get(f"{stack.url}/mappen/{mappe}/order")
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".leaf[data-page]")) == 8)
+    return mappe, pages
+
+
+def click(driver: Chrome, page: int, *held: str) -> None:
+    """Click a page, holding keys."""
+    steps = ActionChains(driver)
+    for key in held:
+        steps = steps.key_down(key)
+    steps = steps.click(driver.find_element(By.CSS_SELECTOR, f'[data-page="{page}"]'))
+    for key in held:
+        steps = steps.key_up(key)
+    steps.perform()
+
+
+def chosen(driver: Chrome) -> list[int]:
+    """Return the pages that show as chosen."""
+    leaves = driver.find_elements(By.CSS_SELECTOR, '.leaf[aria-selected="true"]')
+    return sorted(int(leaf.get_attribute("data-page") or 0) for leaf in leaves)
+
+
+def test_choosing_as_people_know_it(desk: tuple[int, list[int]], driver: Chrome) -> None:
+    _, pages = desk
+    click(driver, pages[1])
+    assert chosen(driver) == [pages[1]]
+    click(driver, pages[4], Keys.SHIFT)
+    assert chosen(driver) == pages[1:5]
+    click(driver, pages[7], Keys.CONTROL)
+    click(driver, pages[2], Keys.CONTROL)
+    assert chosen(driver) == [pages[1], pages[3], pages[4], pages[7]]
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("a").key_up(Keys.CONTROL).perform()
+    assert chosen(driver) == pages
+    click(driver, pages[0])
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT).perform()
+    assert chosen(driver) == [pages[2]]
+    ActionChains(driver).key_down(Keys.SHIFT).send_keys(Keys.ARROW_RIGHT).key_up(Keys.SHIFT).perform()
+    assert chosen(driver) == pages[2:5]
+    ActionChains(driver).send_keys(Keys.ARROW_DOWN).perform()
+    assert chosen(driver) == [pages[5]]
+
+
+def test_a_frame_drawn_round_pages_chooses_them(desk: tuple[int, list[int]], driver: Chrome) -> None:
+    _, pages = desk
+    last = driver.find_element(By.CSS_SELECTOR, f'[data-page="{pages[7]}"]')
+    ActionChains(driver).move_to_element_with_offset(last, 90, 60).click_and_hold().move_by_offset(
+        -30, -20
+    ).move_by_offset(-210, -60).release().perform()
+    assert chosen(driver) == [pages[5], pages[7]]
+
+
+def test_several_pages_move_and_turn_together(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, pages = desk
+    click(driver, pages[4])
+    click(driver, pages[7], Keys.SHIFT)
+    ActionChains(driver).key_down(Keys.ALT).send_keys(Keys.ARROW_LEFT).key_up(Keys.ALT).perform()
+    until(lambda: page_ids(stack.desk(mappe)) == pages[:2] + pages[4:] + pages[2:4])
+    ActionChains(driver).key_down(Keys.SHIFT).send_keys("r").key_up(Keys.SHIFT).perform()
+    until(lambda: [page.treatment.quarter_turns for page in stack.desk(mappe).pages] == [0, 0, 1, 1, 1, 1, 0, 0])
+    picture = driver.find_element(By.CSS_SELECTOR, f'[data-page="{pages[4]}"] img')
+    until(lambda: picture.get_attribute("class") == "" and picture.size["width"] > picture.size["height"])
+
+
+def test_every_page_of_one_side_at_once(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, _ = desk
+    driver.get(f"{stack.url}/mappen/{mappe}/tidy")
+    until(lambda: driver.find_elements(By.XPATH, "//button[text()='all backs']"))
+    driver.find_element(By.XPATH, "//button[text()='all backs']").click()
+    driver.find_element(By.ID, "switch-straighten").click()
+    until(
+        lambda: (
+            [page.treatment.straighten.on for page in stack.desk(mappe).pages if page.treatment.straighten]
+            == [True, False] * 4
+        )
+    )
+    assert stack.desk(mappe).undo == "straightening off for 4 pages"
+
+
+def test_places_have_addresses(desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until) -> None:
+    mappe, pages = desk
+    driver.get(f"{stack.url}/mappen/{mappe}/tidy?page={pages[5]}")
+    until(lambda: driver.find_element(By.ID, "values-head").text.lower().endswith("page 6"))
+    ActionChains(driver).send_keys(Keys.ARROW_UP).perform()
+    until(lambda: re.search(rf"page={pages[4]}$", driver.current_url))
+
+
+def test_keys_never_fire_inside_a_text_field(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, pages = desk
+    driver.find_element(By.ID, "subject").send_keys(" r3", Keys.DELETE, "?", Keys.TAB)
+    until(lambda: stack.desk(mappe).subject == "Handling r3?")
+    assert page_ids(stack.desk(mappe)) == pages
+    assert driver.current_url.endswith("/order")
+
+
+def test_a_change_of_another_window_is_not_overwritten(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, pages = desk
+    driver.execute_script(
+        "Object.defineProperty(Alpine.store('desk'), 'seq', {get: () => 1, set() {}})"
+    )  # a window left behind
+    click(driver, pages[0])
+    ActionChains(driver).send_keys("r").perform()
+    until(lambda: "Someone else has just changed this page" in driver.find_element(By.CSS_SELECTOR, ".messages").text)
+    assert stack.desk(mappe).pages[0].treatment.quarter_turns == 0
+    picture = driver.find_element(By.CSS_SELECTOR, f'[data-page="{pages[0]}"] img')
+    until(lambda: picture.get_attribute("class") == "")  # the preview is taken back
+
+
+def test_a_lost_connection_shows_and_heals(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, _ = desk
+    stack.kill("web")
+    until(lambda: "No connection. What has arrived is safe" in driver.find_element(By.CSS_SELECTOR, ".lost").text)
+    mappen.rename(stack.store, mappe, "Renamed while nobody looked")
+    stack.start_one("web")
+    until(lambda: driver.find_element(By.ID, "subject").get_attribute("value") == "Renamed while nobody looked")
+    assert not driver.find_element(By.CSS_SELECTOR, ".lost").is_displayed()
+
+
+def test_full_screens_are_accessible(desk: tuple[int, list[int]], stack: Stack, driver: Chrome) -> None:
+    """WCAG 2.2 AA by axe-core, with pages in the lanes."""
+    mappe, _ = desk
+    for station in ("intake", "order", "tidy", "file"):
+        driver.get(f"{stack.url}/mappen/{mappe}/{station}")
+        time.sleep(0.6)
+        driver.execute_script((VENDOR / "axe.min.js").read_text())
+        found = driver.execute_async_script(
+            "const levels = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'];"
+            "axe.run({runOnly: levels}).then((result) => arguments[0](result.violations))"
+        )
+        assert [(one["id"], one["nodes"][0]["html"]) for one in found] == [], station
