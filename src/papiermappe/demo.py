@@ -31,8 +31,8 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
     try:
         if filing.list_destinations(store):
             return
-        kiebitz, zaunkoenig, _ = (
-            devices.add_device(store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (1, 2, 3)
+        zaunkoenig, kiebitz, _ = (
+            devices.add_device(store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
         )
         numbers = {name: filing.add_destination(store, name, data_dir / "filed" / name) for name in DESTINATIONS}
         desk_of = _Demo(store, standin_url)

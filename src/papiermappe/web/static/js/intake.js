@@ -18,7 +18,7 @@ document.addEventListener("alpine:init", () => {
     init() {
       this.devices = station.devices.map(([id, name]) => ({ id, name, pressed: "false" }));
       const kept = Number(localStorage.getItem("papiermappe.device"));
-      const first = this.devices.find((one) => one.id === kept) ?? this.devices.find((one) => one.name.startsWith("Zaun")) ?? this.devices[0];
+      const first = this.devices.find((one) => one.id === kept) ?? this.devices[0];
       if (first) this.pick(first.id);
       else this.card = { ...NO_CARD, name: "No scanner yet", state: "add one by its address", tone: "bad" };
       setInterval(() => { if (!document.hidden) this.look(); }, CARD_EVERY_MS);
