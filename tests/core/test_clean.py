@@ -1,14 +1,18 @@
 """What is found on drawn pages whose truth is known."""
 
+import cv2
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from papiermappe.core.clean import estimate_skew, find_sheet
 from papiermappe.core.clean.arrival import look_at
 from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.paper import A4
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import Treatment, page_size_mm
-from papiermappe.standin.paper.drawing import draw_side
+from papiermappe.standin.paper.drawing import Drawing, draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.paper.physics import Lay, Optics, Region, corners_mm, scan
 
@@ -77,3 +81,31 @@ def test_where_no_sheet_stands_out_the_whole_capture_is_the_frame() -> None:
     frame = find_sheet(np.full((297, 210), 250, np.uint8), 25.4)
     assert frame.confidence == 0
     assert np.array(frame.corners) == pytest.approx(np.array([(0, 0), (210, 0), (210, 297), (0, 297)]))
+
+
+def two_columns(page: Drawing) -> None:
+    """Draw two columns of print whose lines are 1.7 mm off each other."""
+    for x_mm, y_mm in ((18.0, 30.0), (110.0, 31.7)):
+        for _ in range(7):
+            y_mm = page.paragraph(
+                x_mm, y_mm, 80, "Windfalls go to the press on Fridays and are paid by weight. " * 5, 10
+            )
+
+
+@pytest.mark.parametrize("skew_deg", [-12.0, -0.04, 0.0, 0.06, 3.3, 14.5])
+def test_columns_whose_lines_are_not_level_with_each_other(skew_deg: float) -> None:
+    page = draw_side(A4, two_columns).raster(DPI)
+    height, width = page.shape[:2]
+    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), skew_deg, 1.0)  # counter-clockwise, too
+    turned = np.asarray(cv2.warpAffine(page, turn, (width, height), borderValue=(255, 255, 255)), np.uint8)
+    assert estimate_skew(turned, DPI).skew_deg == pytest.approx(skew_deg, abs=0.03)
+
+
+@given(st.floats(-8, 8))
+@settings(deadline=None, max_examples=15)
+def test_a_mirrored_page_is_turned_the_other_way(skew_deg: float) -> None:
+    pixels, _ = scanned("german", skew_deg, FEEDER)
+    page = pixels[200:-200, 200:-200]
+    straight, mirrored = (estimate_skew(np.ascontiguousarray(one), DPI) for one in (page, page[:, ::-1]))
+    assert mirrored.skew_deg == pytest.approx(-straight.skew_deg, abs=0.03)
+    assert straight.skew_deg == pytest.approx(skew_deg, abs=0.05)

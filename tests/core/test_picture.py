@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, decode, read_head, to_grey
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, decode, read_head, shrunk, to_grey
 from papiermappe.errors import PictureRefused
 
 
@@ -95,3 +95,13 @@ def test_alpha_and_palettes_decode(grey_page: Pixels) -> None:
 def test_grey_stays_as_it_is(grey_page: Pixels, png: Callable[..., CapturedPicture]) -> None:
     assert to_grey(grey_page) is grey_page
     assert np.array_equal(png(grey_page).pixels(), grey_page)
+
+
+def test_shrinking_takes_the_mean_of_whole_squares() -> None:
+    page = np.arange(7 * 5, dtype=np.uint8).reshape(7, 5)
+    # the first square is 0, 1, 5, 6: mean 3; the last whole one 22, 23, 27, 28: mean 25
+    small = shrunk(page, 2)
+    assert small.shape == (3, 2)
+    assert (small[0, 0], small[2, 1]) == (3, 25)
+    assert shrunk(page, 1) is page
+    assert shrunk(page, 9) is page

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import Quad, order_corners, px_to_mm
-from papiermappe.core.picture import Pixels
+from papiermappe.core.picture import Pixels, shrunk
 
 COARSE_DPI = 75
 FINE_DPI = 150
@@ -57,12 +57,11 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
 
 
 def _reduced(capture: Pixels, dpi: float, to_dpi: float) -> tuple[Pixels, float]:
-    """Return the capture at about `to_dpi`, averaged by area, and the scale it now has."""
-    scale = min(1.0, to_dpi / dpi)
-    if scale == 1.0:
-        return capture, scale
-    size = (max(1, round(capture.shape[1] * scale)), max(1, round(capture.shape[0] * scale)))
-    return np.asarray(cv2.resize(capture, size, interpolation=cv2.INTER_AREA), np.uint8), scale
+    """Return the capture at `to_dpi` or a little more, and the scale it now has."""
+    by = max(1, int(dpi // to_dpi))
+    if min(capture.shape[:2]) < by:
+        by = 1
+    return shrunk(capture, by), 1 / by
 
 
 def _backing(picture: Pixels) -> NDArray[np.float32]:
