@@ -39,9 +39,10 @@ def _database_url(settings: Settings) -> str:
 @app.command()
 def run() -> None:
     """Start everything on this machine: private database, worker, web server."""
-    from papiermappe.local.desk import LocalDesk
+    from papiermappe.local.desk import LocalDesk, first_destination
 
-    LocalDesk(Settings(), dict(os.environ), with_standin=False, standin_pace=1, say=_say).run()
+    desk = LocalDesk(Settings(), dict(os.environ), with_standin=False, standin_pace=1, say=_say)
+    desk.run(first_destination)
 
 
 @app.command()

@@ -16,8 +16,10 @@ from papiermappe.local.errors import CannotStart
 from papiermappe.local.ports import free_run, is_free
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child, Household
+from papiermappe.services import filing
 from papiermappe.settings import Settings
-from papiermappe.store.database import migrate
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store, migrate
 
 READY_S = 40.0
 Say = Callable[[str], None]
@@ -42,7 +44,7 @@ class LocalDesk:
         standin_pace: float,
         say: Say,
     ) -> None:
-        self._settings = settings
+        self.settings = settings
         self._environment = environment
         self._with_standin = with_standin
         self._pace = standin_pace
@@ -53,7 +55,7 @@ class LocalDesk:
     @property
     def url(self) -> str:
         """Where the web server is."""
-        return f"http://{self._settings.host}:{self._settings.port}"
+        return f"http://{self.settings.host}:{self.settings.port}"
 
     def run(self, prepare: Callable[["LocalDesk"], None] | None = None) -> None:
         """Start everything, wait for Ctrl-C, stop everything.
@@ -67,12 +69,12 @@ class LocalDesk:
         stop = threading.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, lambda *_: stop.set())
-        data_dir = self._settings.data_dir
+        data_dir = self.settings.data_dir
         _make_folder(data_dir)
         with _sole_use(data_dir):
-            if not is_free(self._settings.port):
+            if not is_free(self.settings.port):
                 raise CannotStart(
-                    f"Port {self._settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one."
+                    f"Port {self.settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one."
                 )
             with self._database(data_dir) as server:
                 household = Household(self._children(data_dir), self._say)
@@ -96,8 +98,8 @@ class LocalDesk:
     @contextmanager
     def _database(self, data_dir: Path) -> Iterator[PrivatePostgres | None]:
         """Have a migrated database: the one of the settings, or a private one, whose server is yielded."""
-        if self._settings.database_url:
-            self.database_url = str(self._settings.database_url)
+        if self.settings.database_url:
+            self.database_url = str(self.settings.database_url)
             migrate(self.database_url)
             yield None
             return
@@ -117,7 +119,7 @@ class LocalDesk:
             **self._environment,
             "PAPIERMAPPE_DATABASE_URL": self.database_url,
             "PAPIERMAPPE_DATA_DIR": str(data_dir),
-            "PAPIERMAPPE_PORT": str(self._settings.port),
+            "PAPIERMAPPE_PORT": str(self.settings.port),
         }
         children = []
         if self._with_standin:
@@ -143,12 +145,22 @@ class LocalDesk:
         until_s = time.monotonic() + READY_S
         while wanted and not stop.is_set():
             if time.monotonic() > until_s:
-                raise CannotStart(f"It does not start. What its parts say is in {self._settings.data_dir / 'logs'}.")
+                raise CannotStart(f"It does not start. What its parts say is in {self.settings.data_dir / 'logs'}.")
             try:
                 if httpx.get(wanted[0], trust_env=False).status_code == 200:
                     wanted.pop(0)
             except httpx.HTTPError:
                 time.sleep(0.05)
+
+
+def first_destination(desk: LocalDesk) -> None:
+    """Give a desk that has no place to file into a folder of its own."""
+    store = Store(desk.database_url, Blobs.in_folder(desk.settings.blob_dir))
+    try:
+        if not filing.list_destinations(store):
+            filing.add_destination(store, "Filed", desk.settings.data_dir / "filed")
+    finally:
+        store.close()
 
 
 def remove(data_dir: Path) -> None:

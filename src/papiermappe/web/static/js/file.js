@@ -22,6 +22,7 @@ document.addEventListener("alpine:init", () => {
       const checks = [];
       if (!desk.pageCount) return [{ tone: "warn", text: "There is no page in this Mappe yet.", href: `/mappen/${desk.mappe}/intake` }];
       checks.push({ tone: "good", text: `${plural(desk.pageCount, "page")} on ${plural(desk.sheets.length, "sheet")}`, href: "" });
+      if (!station.destinations.length) checks.push({ tone: "warn", text: "There is no folder to file into yet.", href: "" });
       if (desk.live) checks.push({ tone: "warn", text: "Pages are still being taken in.", href: `/mappen/${desk.mappe}/intake` });
       const unseen = desk.order.filter((id) => !desk.pages[id].treatment.crop);
       if (unseen.length) checks.push({ tone: "wait", text: `${plural(unseen.length, "page")} still being looked at`, href: "" });
@@ -46,7 +47,7 @@ document.addEventListener("alpine:init", () => {
       return `Making it: page ${one.pages_done} of ${one.page_count}`;
     },
     get fileLabel() { return this.filings.some((one) => one.done) ? "File it once more" : "File it"; },
-    get cannotFile() { return this.busy || !this.desk.pageCount || this.filings.some((one) => one.busy); },
+    get cannotFile() { return this.busy || !station.destinations.length || !this.desk.pageCount || this.filings.some((one) => one.busy); },
     async fileIt() {
       if (this.cannotFile) return;
       this.busy = true;
