@@ -10,14 +10,17 @@ from typing import TypeVar
 
 import cv2
 
-from papiermappe.lifeline import end_with_parent
+from papiermappe.lifeline import end_with
 
 T = TypeVar("T")
 
 
-def _prepare() -> None:
-    """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive its parent."""
-    end_with_parent()
+def _prepare(worker_pid: int) -> None:
+    """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive the worker.
+
+    Its parent is the fork server, which lives as long as it has children: it is the worker that has to be watched.
+    """
+    end_with(worker_pid)
     cv2.setNumThreads(1)
     os.nice(5)
 
@@ -57,4 +60,4 @@ class WorkPool:
     def _new(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["papiermappe.core.pages"])
-        return ProcessPoolExecutor(self._processes, context, initializer=_prepare)
+        return ProcessPoolExecutor(self._processes, context, initializer=_prepare, initargs=(os.getpid(),))
