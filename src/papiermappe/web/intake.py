@@ -21,7 +21,7 @@ class BeginPass(BaseModel):
 @router.post("/mappen/{mappe_id}/passes")
 def begin(ctx: Ctx, mappe_id: int, command: BeginPass) -> int:
     """Begin a pass."""
-    card = devices.look_at_device(ctx.store, command.device, ctx.quick_limits)
+    card = devices.look_at_device(ctx.store, command.device, ctx.limits)
     if card.abilities is None:
         raise NotPossible(f"{card.name}: {card.problem} Nothing was taken in. Switch it on, or choose another.")
     devices.must_fit(command.ticket, card.abilities)

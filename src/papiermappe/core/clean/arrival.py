@@ -15,6 +15,7 @@ LOOK_DPI = 150
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
+PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
 
 
 def look_at(capture: CapturedPicture) -> tuple[Straightening, Cropping]:
@@ -34,7 +35,9 @@ def _skew(pixels: Pixels, dpi: float, frame: SheetFrame) -> SkewEstimate:
     inside = _on_sheet_only(pixels, dpi, frame.corners) if frame.confidence > 0 else pixels
     print_skew = estimate_skew(inside, dpi)
     edge_skew_deg = _edge_skew_deg(frame.corners)
-    if print_skew.confidence >= SURE or frame.confidence < SURE:
+    if frame.confidence < SURE:
+        return print_skew
+    if print_skew.confidence >= SURE and abs(print_skew.skew_deg - edge_skew_deg) < PRINT_ON_PAPER_DEG:
         return print_skew
     if abs(print_skew.skew_deg - edge_skew_deg) < EDGES_AGREE_DEG and print_skew.confidence > SURE / 2:
         return SkewEstimate(print_skew.skew_deg, max(print_skew.confidence, frame.confidence))

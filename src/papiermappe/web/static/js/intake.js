@@ -8,6 +8,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("intake", () => ({
     devices: [],
     device: null,
+    wish: station.ticket, // what the person asked for; the ticket is what of it the device can do
     ticket: station.ticket,
     card: NO_CARD,
     adding: false,
@@ -41,11 +42,11 @@ document.addEventListener("alpine:init", () => {
     async look() {
       if (this.device === null) return;
       const asked = this.device;
-      const wanted = JSON.stringify(this.ticket);
+      const wanted = JSON.stringify(this.wish);
       try {
-        const answer = await fetch(`/devices/${asked}/card?${new URLSearchParams(this.ticket)}`, { headers: { Accept: "application/json" } });
+        const answer = await fetch(`/devices/${asked}/card?${new URLSearchParams(this.wish)}`, { headers: { Accept: "application/json" } });
         const card = await answer.json();
-        if (!answer.ok || asked !== this.device || wanted !== JSON.stringify(this.ticket)) return;
+        if (!answer.ok || asked !== this.device || wanted !== JSON.stringify(this.wish)) return;
         this.card = card;
         if (card.choices) this.ticket = card.ticket;
       } catch {
@@ -57,6 +58,7 @@ document.addEventListener("alpine:init", () => {
       const value = name === "dpi" ? Number(event.target.value) : event.target.value;
       this.ticket = { ...this.ticket, [name]: value };
       if (name === "source" && value === "feeder") this.ticket.sides = "both sides";
+      this.wish = this.ticket;
       this.look();
     },
     get options() {
