@@ -8,8 +8,10 @@ from pathlib import Path
 import httpx
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import JavascriptException, NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.support.ui import WebDriverWait
 from tests.helpers import Drawer
 
 from papiermappe.devices.escl import Limits
@@ -132,6 +134,17 @@ def driver(downloads: Path) -> Iterator[webdriver.Chrome]:
     )
     yield chrome
     chrome.quit()
+
+
+@pytest.fixture
+def until(driver: webdriver.Chrome) -> Callable[[Callable[[], object], float], None]:
+    """Waits for something to become true in the browser, over changes of page in between."""
+
+    def wait(condition: Callable[[], object], patience_s: float = 30.0) -> None:
+        between_pages = (NoSuchElementException, StaleElementReferenceException, JavascriptException)
+        WebDriverWait(driver, patience_s, 0.03, between_pages).until(lambda _: condition(), "it did not happen in time")
+
+    return wait
 
 
 @pytest.fixture

@@ -41,6 +41,16 @@ def keys(driver: Chrome, *pressed: str) -> None:
     ActionChains(driver).send_keys(*pressed).perform()
 
 
+def at_station(driver: Chrome, until: Until, station: str) -> None:
+    """Wait until the browser has arrived at a station and its scripts have run."""
+    until(
+        lambda: (
+            re.search(rf"/mappen/\d+/{station}\b", driver.current_url)
+            and driver.execute_script("return document.readyState === 'complete' && !!window.Alpine?.store('desk')")
+        )
+    )
+
+
 def leaf(driver: Chrome, page: int) -> object:
     """Return a page in the lanes."""
     return driver.find_element(By.CSS_SELECTOR, f'[data-page="{page}"]')
@@ -77,6 +87,7 @@ def test_from_paper_to_file(
 
     driver.get(stack.url)
     driver.find_element(By.CSS_SELECTOR, ".btn-primary").click()
+    at_station(driver, until, "intake")
     mappe = int(re.findall(r"/mappen/(\d+)/intake", driver.current_url)[0])
     driver.find_element(By.ID, "subject").send_keys("Autumn papers", Keys.TAB)
 
@@ -96,6 +107,7 @@ def test_from_paper_to_file(
 
     # Order: drag a sheet's front to the end of another, put a back away, take it all back but the putting away
     keys(driver, "2")
+    at_station(driver, until, "order")
     until(lambda: driver.find_elements(By.CSS_SELECTOR, ".leaf img"))
     until(lambda: settled(driver))
     drag(driver, pages[0], pages[4])
@@ -118,7 +130,8 @@ def test_from_paper_to_file(
 
     # File
     keys(driver, "4")
-    until(lambda: driver.find_elements(By.ID, "file-it"))
+    at_station(driver, until, "file")
+    until(lambda: driver.find_elements(By.ID, "file-it") and driver.find_element(By.ID, "file-it").is_enabled())
     keys(driver, Keys.ENTER)
     until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a"), 60)
     links = driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a")
@@ -182,6 +195,7 @@ def test_glass_loop_tidy_and_a_second_window(
     until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages))
 
     keys(driver, "3")
+    at_station(driver, until, "tidy")
     until(lambda: driver.find_elements(By.ID, "switch-crop") and driver.find_element(By.ID, "switch-crop").is_enabled())
     first = driver.current_window_handle
     driver.switch_to.new_window("window")

@@ -94,3 +94,11 @@ def test_a_folder_that_cannot_be_written_is_said(tmp_path: Path) -> None:
     (tmp_path / "captures").write_text("a file where a folder should be")
     with pytest.raises(StoreError):
         blobs.keep("captures/aa/aa", b"page")
+
+
+def test_a_released_lock_is_free_at_once(store: Store) -> None:
+    for _ in range(40):
+        with store.sole(7, 1) as lock:
+            assert lock.hold()
+            with store.sole(7, 1) as other:
+                assert not other.hold()

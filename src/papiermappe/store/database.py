@@ -1,13 +1,13 @@
 """The connection to PostgreSQL, and what goes with it."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Connection, Engine, create_engine, text
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from papiermappe.store.blobs import Blobs
@@ -101,9 +101,13 @@ class SoleLock:
 
     def release(self) -> None:
         """Give the lock back, with its connection."""
-        if self._connection is not None:
-            self._connection.invalidate()
-            self._connection.close()
+        if self._connection is None:
+            return
+        # Said outright: the server notices a closed connection only a moment later, when the next one may have asked.
+        with suppress(SQLAlchemyError):
+            self._connection.execute(text("select pg_advisory_unlock(:purpose, :number)"), self._key)
+        self._connection.invalidate()
+        self._connection.close()
 
     @staticmethod
     def _answers(connection: Connection) -> bool:
