@@ -1,60 +1,45 @@
-"""How well and how fast pages are understood, on drawn pages whose truth is known.
+"""How well and how fast pages are understood and made good, on drawn pages whose truth is known.
 
-python -m benchmarks.clean [--pages 220]
+python -m benchmarks.clean [--share 1.0] [--only skew,sheet] [--seed 20261124] [--sheet contact.jpg]
 """
 
 import argparse
-import statistics
-import time
-from collections import defaultdict
+from collections.abc import Callable
+from pathlib import Path
 
 import cv2
-import numpy as np
 
-from benchmarks.corpus import DPI, pages_without_print, skewed_pages
-from papiermappe.core.clean import estimate_skew
+from benchmarks.cleaning import backs, colours, contact, gutters, paces, photographs, sheets, skews, uprights
+from benchmarks.cleaning.table import Row
 
 SEED = 20261124
+SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
+    "skew": skews.measure,
+    "sheet": sheets.measure,
+    "upright": uprights.measure,
+    "blank": backs.measure,
+    "colour": colours.measure,
+    "gutter": gutters.measure,
+    "photo": photographs.measure,
+    "pace": paces.measure,
+}
 
 
 def main() -> None:
     """Measure and print."""
-    options = argparse.ArgumentParser(description="How well and how fast pages are understood.")
-    options.add_argument("--pages", type=int, default=220)
+    options = argparse.ArgumentParser(description="How well and how fast pages are understood and made good.")
+    options.add_argument("--share", type=float, default=1.0, help="of the whole corpus")
+    options.add_argument("--only", default=",".join(SECTIONS))
     options.add_argument("--seed", type=int, default=SEED)
+    options.add_argument("--sheet", type=Path, help="write a picture of pages before and after, and of what was found")
     chosen = options.parse_args()
     cv2.setNumThreads(1)
-    _skew(chosen.pages, chosen.seed)
-
-
-def _skew(count: int, seed: int) -> None:
-    errors: dict[str, list[float]] = defaultdict(list)
-    off: list[float] = []
-    sure: list[bool] = []
-    times_ms: list[float] = []
-    for page in skewed_pages(count, 15.0, seed):
-        start_s = time.perf_counter()
-        found = estimate_skew(page.pixels, DPI)
-        times_ms.append(1000 * (time.perf_counter() - start_s))
-        off.append(abs(found.skew_deg - page.skew_deg))
-        errors[page.kind].append(off[-1])
-        sure.append(found.confidence >= 0.5)
-    empty = [estimate_skew(page.pixels, DPI).confidence for page in pages_without_print(count // 4, seed)]
-    every = np.array(off)
-    confident = every[np.array(sure)]
-    print(f"skew, {count} print pages, +-15 degrees")
-    for name, value in (
-        ("mean error", f"{every.mean():.4f}"),
-        ("within 0.05", f"{100 * (every <= 0.05).mean():.1f} %"),
-        ("over 0.1 though sure", f"{int((confident > 0.1).sum())}"),
-        ("sure", f"{100 * np.mean(sure):.1f} %"),
-        ("no print: highest confidence", f"{max(empty):.2f}"),
-        ("median time", f"{statistics.median(times_ms):.0f} ms"),
-        ("worst time", f"{max(times_ms):.0f} ms"),
-    ):
-        print(f"  {name:<32} {value}")
-    for kind, of_kind in errors.items():
-        print(f"    {kind:<22} mean {np.mean(of_kind):.4f}  worst {max(of_kind):.3f}")
+    if chosen.sheet:
+        contact.write(chosen.sheet, chosen.seed)
+        return
+    for name in chosen.only.split(","):
+        for row in SECTIONS[name](chosen.share, chosen.seed):
+            print(f"{name:<8} {row.what:<46} {row.value:>12}   {row.goal}", flush=True)
 
 
 if __name__ == "__main__":

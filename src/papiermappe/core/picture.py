@@ -119,6 +119,21 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
     return np.asarray(pixels, np.uint8)
 
 
+def checked(pixels: Pixels, dpi: float) -> Pixels:
+    """Return decoded pixels as they are, laid out in one piece.
+
+    Raises:
+        PictureRefused: not `uint8`, not grey or RGB, without a pixel, or with a resolution that cannot be.
+    """
+    if not isinstance(pixels, np.ndarray) or pixels.dtype != np.uint8:
+        raise PictureRefused(f"A picture of whole levels from 0 to 255 is needed, not {getattr(pixels, 'dtype', '?')}.")
+    if pixels.ndim not in {2, 3} or pixels.shape[2:] not in {(), (3,)} or 0 in pixels.shape:
+        raise PictureRefused(f"A grey picture (h, w) or an RGB one (h, w, 3) is needed, not {pixels.shape}.")
+    if not 10 <= dpi <= 4800:  # false for NaN, too
+        raise PictureRefused(f"A resolution from 10 to 4800 dpi is needed, not {dpi}.")
+    return np.ascontiguousarray(pixels)
+
+
 def to_grey(pixels: Pixels) -> Pixels:
     """Return the picture as grey `(h, w)`; grey pictures come back as they are."""
     return pixels if pixels.ndim == 2 else np.asarray(cv2.cvtColor(pixels, cv2.COLOR_RGB2GRAY), np.uint8)

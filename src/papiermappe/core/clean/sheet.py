@@ -1,5 +1,11 @@
-"""The sheet against its backing."""
+"""The sheet against its backing.
 
+Where backing and paper differ plainly, what differs is the sheet. Where both are white, its edges still show as long
+straight lines of slight shade, and the outermost are taken. Either way each side is then placed where the brightness
+steps most along the whole of it, so that cut corners, holes and torn places do no harm.
+"""
+
+from collections.abc import Iterator
 from functools import reduce
 from typing import NamedTuple
 
@@ -7,16 +13,25 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.geometry import Quad, order_corners, px_to_mm
-from papiermappe.core.picture import Pixels, shrunk
+from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side, lines_from_outside
+from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
+from papiermappe.core.picture import Pixels, checked
 
 COARSE_DPI = 75
-FINE_DPI = 150
-LEAST_CONTRAST = 10  # grey levels between backing and paper; less cannot be told from uneven light
+PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
 MOST_THRESHOLD = 22  # above it a picture on the sheet would be told from the sheet, not the sheet from its backing
-PROFILES_A_SIDE = 80
-REACH_MM = 3.0
-SAMPLE_STEP = 4  # every fourth row and column is enough for a median
+SHADE_LEVELS = 12
+LEAST_SHARE = 0.004  # of the capture: what is smaller is not a sheet
+MOST_SHARE = 0.985
+LEAST_SIDE_MM = 20.0
+FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
+TOUCH_MM = 1.2
+SURE = 0.5
+LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
+LINES_CONFIDENCE = 0.8
+PRINT_LEVELS = 30
+PRINT_SHARE = 0.02
+TINT_LEVELS = 3.0
 
 
 class SheetFrame(NamedTuple):
@@ -31,138 +46,230 @@ class SheetFrame(NamedTuple):
 def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
     """Find the largest sheet on a capture.
 
-    The backing is what the rim of the capture mostly shows. What differs from it, holes filled, is the sheet;
-    each of its four sides is then placed by where the brightness steps along many short lines across it.
+    Args:
+        capture: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+
+    Returns:
+        The frame; the whole capture with confidence 0 where no sheet stands out. A side where the sheet reaches beyond
+        the capture lies on the capture's edge.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    frames = _plain_frames(checked(capture, dpi), dpi)
+    if frames and frames[0].confidence >= SURE:
+        return frames[0]
+    return max([*frames[:1], _frame_by_lines(capture, dpi), _whole(capture, dpi)], key=lambda frame: frame.confidence)
+
+
+def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
+    """Find all sheets that lie apart from each other on a capture, in reading order.
 
     Args:
         capture: grey (h, w) or RGB (h, w, 3), uint8.
         dpi: its resolution.
 
     Returns:
-        The frame; the whole capture with confidence 0 where no sheet stands out.
+        A frame for each; that of `find_sheet` where no more than one stands out.
+
+    Raises:
+        PictureRefused: not such a picture.
     """
-    coarse, coarse_scale = _reduced(capture, dpi, COARSE_DPI)
-    box = _sheet_box(_difference(coarse, _backing(coarse)))
-    if box is None:
-        return _whole(capture, dpi)
-    fine, fine_scale = _reduced(capture, dpi, FINE_DPI)
-    corners = _centred(box, coarse_scale, fine_scale)
-    contrast = _paperness(fine, _backing(fine), corners)
-    contrast = np.asarray(cv2.GaussianBlur(contrast, (0, 0), 1.0), np.float32)
-    fits = [_fit_side(contrast, corners[side], corners[(side + 1) % 4]) for side in range(4)]
-    refined = np.array([_crossing(fits[side - 1][0], fits[side][0]) for side in range(4)])
-    if not np.isfinite(refined).all() or np.abs(refined - corners).max() > REACH_MM / px_to_mm(1, FINE_DPI):
-        return SheetFrame(_to_mm(corners, dpi * fine_scale), 0.4)
-    return SheetFrame(_to_mm(refined, dpi * fine_scale), float(np.mean([share for _, share in fits])))
+    frames = [frame for frame in _plain_frames(checked(capture, dpi), dpi) if frame.confidence >= SURE]
+    if len(frames) < 2:
+        return [find_sheet(capture, dpi)]
+    height_mm = px_to_mm(capture.shape[0], dpi)
+    return sorted(frames, key=lambda frame: (round(4 * frame.corners[0][1] / height_mm), frame.corners[0][0]))
 
 
-def _reduced(capture: Pixels, dpi: float, to_dpi: float) -> tuple[Pixels, float]:
-    """Return the capture at `to_dpi` or a little more, and the scale it now has."""
-    by = max(1, int(dpi // to_dpi))
-    if min(capture.shape[:2]) < by:
-        by = 1
-    return shrunk(capture, by), 1 / by
+def _plain_frames(capture: Pixels, dpi: float) -> list[SheetFrame]:
+    """Return what differs from the backing, in brightness or in tint, the largest first."""
+    by = _reduction(capture, dpi)
+    coarse = _sampled(capture, by)
+    found: list[list[SheetFrame]] = [[]]
+    for mask in _masks(coarse):
+        boxes = _boxes(mask, dpi / by)
+        found.append([_placed(capture, dpi, (box + 0.5) * by - 0.5, 1.0) for box in boxes])
+        if found[-1] and found[-1][0].confidence >= SURE:
+            return found[-1]
+    return max(found, key=lambda frames: frames[0].confidence if frames else -1.0)
 
 
-def _backing(picture: Pixels) -> NDArray[np.float32]:
-    """Return the colour that the outermost rim mostly shows, (channels,)."""
+def _masks(coarse: Pixels) -> Iterator[Pixels]:
+    """Yield where a picture differs from its backing, the plainest kind of difference first, (h, w), 0 or 255."""
+    rims = _rims(coarse)
+    for backing in _groups(rims, rims, PLAIN_LEVELS):
+        smooth = cv2.medianBlur(_difference(coarse, backing), 3)
+        between, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+        for most in (MOST_THRESHOLD, SHADE_LEVELS):
+            level = min(max(between, PLAIN_LEVELS / 2), most)
+            yield np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
+    if coarse.ndim == 3:
+        for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
+            tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
+            yield np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
+
+
+def _rims(picture: Pixels) -> NDArray[np.float32]:
+    """Return the colour that each side of the rim mostly shows, (4, channels)."""
     channels = picture.reshape(*picture.shape[:2], -1)
-    rim = np.concatenate([channels[:2], channels[-2:]], axis=1).reshape(-1, channels.shape[2])
-    sides = np.concatenate([channels[:, :2], channels[:, -2:]], axis=0).reshape(-1, channels.shape[2])
-    return np.asarray(np.median(np.concatenate([rim, sides]), axis=0), np.float32)
+    sides = (channels[:2], channels[-2:], channels[:, :2], channels[:, -2:])
+    return np.array([np.median(side.reshape(-1, channels.shape[2]), axis=0) for side in sides], np.float32)
+
+
+def _groups(rims: NDArray[np.float32], by: NDArray[np.float32], within: float) -> list[NDArray[np.float32]]:
+    """Return the colours of the rim that are apart in what they are compared by, the darkest first."""
+    like = np.abs(by - by[rims.sum(axis=1).argmin()]).max(axis=1) < within
+    return [np.median(group, axis=0) for group in (rims[like], rims[~like]) if len(group)]
+
+
+def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
+    """Return the rectangle of the outermost lines that run along a whole side; the capture's edges where none does."""
+    by = _reduction(capture, dpi)
+    lines = lines_from_outside(_sampled(capture, by), dpi / by)
+    if lines is None:
+        return _whole(capture, dpi)
+    height, width = capture.shape[:2]
+    waiting = [[line.scaled(by) for line in side] + [edge] for side, edge in zip(lines, _edges_of(width, height), strict=True)]
+    while True:
+        corners = np.array([crossing(waiting[side - 1][0], waiting[side][0]) for side in range(4)])
+        if not np.isfinite(corners).all():
+            return _whole(capture, dpi)
+        fits = [_side(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)]
+        doubtful = [side for side in range(4) if fits[side].share < LINE_SHARE] or _within_sheet(capture, dpi, corners)
+        doubtful = [side for side in doubtful if len(waiting[side]) > 1]
+        if not doubtful:
+            return _frame(fits, dpi, LINES_CONFIDENCE) or _whole(capture, dpi)
+        del waiting[min(doubtful, key=lambda side: fits[side].share)][0]
+
+
+def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> list[int]:
+    """Return the sides outside of which there is print, or paper rather than what lies outside of the other sides."""
+    strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
+    seen = {side: strip for side, strip in strips.items() if strip is not None}
+    outside = {side: np.median(strip.outside, axis=0) for side, strip in seen.items()}
+    within = []
+    for side, strip in seen.items():
+        printed = (strip.outside.min(axis=1) < outside[side].min() - PRINT_LEVELS).mean() > PRINT_SHARE
+        paper = np.median(strip.inside, axis=0)
+        backing = max(outside.values(), key=lambda colour: _apart(paper, colour))
+        plain = _apart(paper, backing) > TINT_LEVELS
+        if printed or (plain and _apart(outside[side], paper) < _apart(outside[side], backing)):
+            within.append(side)
+    return within
+
+
+def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    """Return how far two colours are from each other; uneven light changes brightness, so that counts for less."""
+    difference = one - other
+    light = float(difference.mean())
+    return float(np.abs(difference - light).max()) + abs(light) / 3
+
+
+def _reduction(capture: Pixels, dpi: float) -> int:
+    by = max(1, int(dpi // COARSE_DPI))
+    return by if min(capture.shape[:2]) >= 8 * by else 1
+
+
+def _sampled(capture: Pixels, by: int) -> Pixels:
+    """Return the capture with each side divided by a whole number: the mean of some of the pixels, which is quick."""
+    height, width = capture.shape[0] // by, capture.shape[1] // by
+    whole = capture[: height * by, : width * by]
+    return np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8) if by > 1 else capture
 
 
 def _difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
     """Return how far each pixel is from the backing in the channel where it is farthest, in grey levels, (h, w)."""
-    plain = np.broadcast_to(np.rint(backing).astype(np.uint8), picture.reshape(*picture.shape[:2], -1).shape)
-    apart = cv2.absdiff(picture, np.ascontiguousarray(plain).reshape(picture.shape))
+    apart = cv2.absdiff(picture, (*(float(level) for level in np.rint(backing)), 0.0, 0.0, 0.0)[:4])
     return np.asarray(apart if apart.ndim == 2 else reduce(cv2.max, cv2.split(apart)), np.uint8)
 
 
-def _paperness(picture: Pixels, backing: NDArray[np.float32], corners: NDArray[np.float64]) -> NDArray[np.float32]:
-    """Return how far each pixel has come from the backing towards the colour of the sheet, in grey levels, (h, w).
-
-    A shadow beside the sheet counts as less than nothing, so that it is not taken for the sheet.
-    """
-    inside = np.zeros(picture.shape[:2], np.uint8)
-    cv2.fillConvexPoly(inside, np.rint(corners).astype(np.int32), 255)
-    sample = picture.reshape(*picture.shape[:2], -1)[::SAMPLE_STEP, ::SAMPLE_STEP][
-        inside[::SAMPLE_STEP, ::SAMPLE_STEP] > 0
-    ]
-    towards = (np.median(sample, axis=0) if len(sample) else backing) - backing
-    weights = towards / max(float(np.linalg.norm(towards)), 1e-6)
-    offset = -float(backing @ weights)
-    return np.asarray(cv2.transform(picture.astype(np.float32), np.array([[*weights, offset]], np.float32)), np.float32)
+def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
+    """Return how far each pixel is from the backing in tint, brightness left out, (h, w)."""
+    shades = [backing[at] - backing[(at + 1) % 3] for at in range(3)]
+    channels = [channel.astype(np.int16) for channel in cv2.split(picture)]
+    apart = [np.abs(channels[at] - channels[(at + 1) % 3] - np.int16(round(float(shades[at])))) for at in range(3)]
+    return np.minimum(reduce(np.maximum, apart) * 2 // 3, 255).astype(np.uint8)
 
 
-def _sheet_box(difference: Pixels) -> NDArray[np.float64] | None:
-    """Return the corners `(x, y)`, (4, 2), of the smallest rectangle round the largest differing area."""
-    smooth = cv2.medianBlur(difference, 3)
-    between, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-    _, mask = cv2.threshold(smooth, np.clip(between, LEAST_CONTRAST, MOST_THRESHOLD), 255, cv2.THRESH_BINARY)
+def _boxes(mask: Pixels, dpi: float) -> list[NDArray[np.float64]]:
+    """Return the corners `(x, y)`, (4, 2), of the smallest rectangles round the areas, the largest first."""
+    if mask.mean() > 255 * MOST_SHARE:
+        return []
     opened = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
     contours, _ = cv2.findContours(opened, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
-    if not contours:
+    boxes = []
+    for contour in sorted(contours, key=cv2.contourArea, reverse=True):
+        area = cv2.contourArea(contour)
+        if area < LEAST_SHARE * mask.size:
+            break
+        box = cv2.minAreaRect(cv2.convexHull(contour))
+        if min(box[1]) >= mm_to_px(LEAST_SIDE_MM, dpi) and area >= FILLED_SHARE * box[1][0] * box[1][1]:
+            boxes.append(order_corners(cv2.boxPoints(box).astype(np.float64)))
+    return boxes
+
+
+def _placed(capture: Pixels, dpi: float, box: NDArray[np.float64], most: float) -> SheetFrame:
+    """Place the four sides of a box exactly; corners in px of the capture."""
+    fits = [_side(capture, dpi, box[side], box[(side + 1) % 4]) for side in range(4)]
+    return _frame(fits, dpi, most) or SheetFrame(_to_mm(box, dpi), 0.3)
+
+
+def _frame(fits: list[SideFit], dpi: float, most: float) -> SheetFrame | None:
+    corners = np.array([crossing(fits[side - 1].line, fits[side].line) for side in range(4)])
+    if not np.isfinite(corners).all():
         return None
-    largest = max(contours, key=cv2.contourArea)
-    if cv2.contourArea(largest) < 0.01 * difference.size:
-        return None
-    return order_corners(cv2.boxPoints(cv2.minAreaRect(cv2.convexHull(largest))).astype(np.float64))
+    shares = [fit.share for fit in fits]
+    return SheetFrame(_to_mm(corners, dpi), most * float(np.sqrt(np.mean(shares) * min(1.0, 2 * min(shares)))))
 
 
-def _centred(box: NDArray[np.float64], coarse_scale: float, fine_scale: float) -> NDArray[np.float64]:
-    """Carry places from the coarse to the fine picture; pixel centres lie at whole numbers in both."""
-    return (box + 0.5) * (fine_scale / coarse_scale) - 0.5
+def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]) -> SideFit:
+    """Place one side; where it runs beyond the capture, its edge is the side, and nothing speaks against it."""
+    height, width = capture.shape[:2]
+    rough = Line.through(start, end)
+    edge = _edge_along(rough, width, height)
+    within = _clipped(start, end, width, height)
+    if within is None:
+        return SideFit(edge, 1.0)
+    if float(np.hypot(*(within[1] - within[0]))) < mm_to_px(LEAST_SIDE_MM / 2, dpi):
+        return SideFit(rough, 1.0)
+    fit = fit_side(capture, dpi, *within)
+    if fit is not None and fit.share >= SURE:
+        return fit
+    near = max(abs(edge.away(within[0])), abs(edge.away(within[1]))) < mm_to_px(TOUCH_MM, dpi)
+    return SideFit(edge, 1.0) if near else fit or SideFit(rough, 0.0)
 
 
-def _fit_side(
-    contrast: NDArray[np.float32], start: NDArray[np.float64], end: NDArray[np.float64]
-) -> tuple[NDArray[np.float64], float]:
-    """Place one side of the sheet.
-
-    Returns:
-        The line as `(x, y, dx, dy)` and the share of the profiles that agree with it within half a pixel.
-    """
-    along = (end - start) / max(float(np.hypot(*(end - start))), 1e-9)
-    inward = np.array([-along[1], along[0]])
-    reach_px = int(REACH_MM / px_to_mm(1, FINE_DPI))
-    offsets = np.arange(-reach_px, reach_px + 1, dtype=np.float64)
-    feet = start + np.linspace(0.04, 0.96, PROFILES_A_SIDE)[:, None] * (end - start)
-    places = (feet[:, None, :] + offsets[None, :, None] * inward).astype(np.float32)
-    height, width = contrast.shape
-    profiles = cv2.remap(contrast, places[..., 0], places[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    steps = np.diff(profiles, axis=1)
-    top = np.argmax(steps, axis=1)
-    points = feet + (offsets[top] + 0.5 + _peak_shift(steps, top))[:, None] * inward
-    seen = (steps.max(axis=1) > LEAST_CONTRAST / 8) & _inside(points, width, height)
-    if seen.sum() < PROFILES_A_SIDE // 5:
-        return np.array([*start, *along]), 0.0
-    dx, dy, x, y = cv2.fitLine(points[seen].astype(np.float32), cv2.DIST_WELSCH, 1.0, 0.001, 0.001).ravel()
-    away_px = np.abs((points[:, 0] - x) * dy - (points[:, 1] - y) * dx)
-    return np.array([x, y, dx, dy], np.float64), float((seen & (away_px < 0.75)).mean())
+def _edges_of(width: int, height: int) -> tuple[Line, Line, Line, Line]:
+    """Return the edges of a picture, clockwise from the top."""
+    return (
+        Line(-0.5, -0.5, 1.0, 0.0),
+        Line(width - 0.5, -0.5, 0.0, 1.0),
+        Line(width - 0.5, height - 0.5, -1.0, 0.0),
+        Line(-0.5, height - 0.5, 0.0, -1.0),
+    )
 
 
-def _peak_shift(steps: NDArray[np.float32], top: NDArray[np.intp]) -> NDArray[np.float64]:
-    """Return by how much the true top of each row lies beside its greatest value, -0.5 to 0.5, by a parabola."""
-    inner = np.clip(top, 1, steps.shape[1] - 2)
-    rows = np.arange(len(top))
-    before, at, after = (steps[rows, inner + shift].astype(np.float64) for shift in (-1, 0, 1))
-    bend = before - 2 * at + after
-    shift = np.divide(0.5 * (before - after), bend, out=np.zeros(len(top)), where=np.abs(bend) > 1e-6)
-    return np.clip(shift, -0.5, 0.5)
+def _edge_along(line: Line, width: int, height: int) -> Line:
+    """Return the edge of the picture that runs the same way as a side of a sheet."""
+    return max(_edges_of(width, height), key=lambda edge: edge.dx * line.dx + edge.dy * line.dy)
 
 
-def _inside(points: NDArray[np.float64], width: int, height: int) -> NDArray[np.bool_]:
-    return (points[:, 0] > 0) & (points[:, 0] < width - 1) & (points[:, 1] > 0) & (points[:, 1] < height - 1)
-
-
-def _crossing(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return where two lines `(x, y, dx, dy)` cross; not finite where they are level."""
-    matrix = np.array([[one[2], -other[2]], [one[3], -other[3]]])
-    if abs(np.linalg.det(matrix)) < 1e-6:
-        return np.full(2, np.inf)
-    way, _ = np.linalg.solve(matrix, other[:2] - one[:2])
-    return np.asarray(one[:2] + way * one[2:], np.float64)
+def _clipped(
+    start: NDArray[np.float64], end: NDArray[np.float64], width: int, height: int
+) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
+    """Return the part of a side that lies on the picture (J. Liang, B. Barsky, ACM TOG 3, 1984); None where none does."""
+    way = end - start
+    low, high = 0.0, 1.0
+    for axis, most in ((0, width - 1.0), (1, height - 1.0)):
+        if abs(way[axis]) < 1e-9:
+            if not 0 <= start[axis] <= most:
+                return None
+            continue
+        one, other = sorted((-start[axis] / way[axis], (most - start[axis]) / way[axis]))
+        low, high = max(low, float(one)), min(high, float(other))
+    return (start + low * way, start + high * way) if low < high else None
 
 
 def _to_mm(corners: NDArray[np.float64], dpi: float) -> Quad:

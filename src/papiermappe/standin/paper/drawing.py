@@ -162,6 +162,7 @@ class Drawing:
         seed: int,
         height_mm: float = 6.0,
         colour: str = BLUE_PEN,
+        line_pt: float = 1.3,
     ) -> None:
         """Draw hand-like strokes from left to right, as of a signature or a note."""
         hand = np.random.default_rng(seed)
@@ -181,7 +182,7 @@ class Drawing:
                 self._y(float(ys[at])),
             )
         self.canvas.setStrokeColor(HexColor(colour))
-        self.canvas.setLineWidth(1.3)
+        self.canvas.setLineWidth(line_pt)
         self.canvas.drawPath(path, stroke=1, fill=0)
 
     def _y(self, y_mm: float) -> float:

@@ -1,9 +1,6 @@
-"""Drawn pages whose truth is known, for the benchmarks of the page engine.
+"""Pages of many kinds of print, turned by a known angle; and pages without print."""
 
-Every page is drawn as vectors from a seed, rasterised, turned by a known angle and made to look scanned.
-"""
-
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import cv2
@@ -16,45 +13,10 @@ from papiermappe.core.picture import Pixels
 from papiermappe.standin.paper.drawing import Drawing, draw_side
 
 DPI = 300
-WORDS = [
-    "apple",
-    "pear",
-    "plum",
-    "orchard",
-    "ladder",
-    "crate",
-    "frost",
-    "graft",
-    "blossom",
-    "harvest",
-    "meadow",
-    "ditch",
-    "cooperative",
-    "member",
-    "receipt",
-    "weight",
-    "moisture",
-    "delivery",
-    "lease",
-    "hail",
-    "damage",
-    "report",
-    "winter",
-    "pruning",
-    "saw",
-    "twine",
-    "press",
-    "cider",
-    "the",
-    "of",
-    "and",
-    "to",
-    "in",
-    "is",
-    "it",
-    "for",
-    "with",
-]
+WORDS = (
+    "apple pear plum orchard ladder crate frost graft blossom harvest meadow ditch cooperative member receipt weight moisture delivery "
+    "lease hail damage report winter pruning saw twine press cider the of and to in is it for with"
+).split()
 RECEIPT = PaperSize("Receipt", 80, 200)
 
 
@@ -68,21 +30,27 @@ class TruePage:
     skew_deg: float
 
 
-def skewed_pages(count: int, range_deg: float, seed: int) -> Iterator[TruePage]:
+def draw_page(draw: Callable[[Drawing, Generator], None], hand: Generator, dpi: int, paper: PaperSize = A4) -> Pixels:
+    """Draw a page and rasterise it, RGB (h, w, 3)."""
+    side = draw_side.__wrapped__(paper, lambda drawing: draw(drawing, hand))  # past its cache: no page comes twice
+    return side.raster(dpi)
+
+
+def skewed_pages(numbers: Iterable[int], range_deg: float, seed: int) -> Iterator[TruePage]:
     """Yield pages of all kinds with print, each turned by an angle within the range."""
     kinds = list(PRINT_KINDS.items())
-    for at in range(count):
+    for at in numbers:
         hand = np.random.default_rng([seed, at])
         kind, draw = kinds[at % len(kinds)]
         paper = RECEIPT if kind == "receipt" else A4
         angle_deg = float(hand.uniform(-range_deg, range_deg)) if at % 3 else float(hand.uniform(-1.5, 1.5))
-        page = draw_side.__wrapped__(paper, lambda drawing, d=draw, h=hand: d(drawing, h)).raster(DPI)
+        page = draw_page(draw, hand, DPI, paper)
         yield TruePage(kind, _scanned(page, angle_deg, hand, kind), angle_deg)
 
 
-def pages_without_print(count: int, seed: int) -> Iterator[TruePage]:
+def pages_without_print(numbers: Iterable[int], seed: int) -> Iterator[TruePage]:
     """Yield blank paper, noise, gradients and plain pictures."""
-    for at in range(count):
+    for at in numbers:
         hand = np.random.default_rng([seed, 7, at])
         kind, make = list(EMPTY_KINDS.items())[at % len(EMPTY_KINDS)]
         yield TruePage(kind, make(hand), 0.0)
@@ -92,16 +60,17 @@ def _sentence(hand: Generator, words: int) -> str:
     return " ".join(str(word) for word in hand.choice(WORDS, words)).capitalize() + "."
 
 
-def _prose(
+def prose(
     page: Drawing, hand: Generator, x_mm: float, y_mm: float, width_mm: float, until_mm: float, size_pt: float
 ) -> None:
+    """Write paragraphs until a place on the page is passed."""
     while y_mm < until_mm:
         y_mm = page.paragraph(x_mm, y_mm, width_mm, _sentence(hand, int(hand.integers(20, 60))), size_pt)
 
 
 def _letter(page: Drawing, hand: Generator) -> None:
     page.text(25, 30, _sentence(hand, 3), 14, "Helvetica-Bold")
-    _prose(page, hand, 25, 60, 160, float(hand.uniform(120, 250)), float(hand.uniform(9, 12.5)))
+    prose(page, hand, 25, 60, 160, float(hand.uniform(120, 250)), float(hand.uniform(9, 12.5)))
     page.pen(28, 268, 45, int(hand.integers(1000)), 9)
 
 
@@ -121,8 +90,8 @@ def _table(page: Drawing, hand: Generator) -> None:
 def _two_columns(page: Drawing, hand: Generator) -> None:
     """The lines of the columns are not level with each other."""
     size_pt = float(hand.uniform(8.5, 10.5))
-    _prose(page, hand, 18, 30, 82, 260, size_pt)
-    _prose(page, hand, 110, 30 + float(hand.uniform(0.8, 3.2)), 82, 260, size_pt)
+    prose(page, hand, 18, 30, 82, 260, size_pt)
+    prose(page, hand, 110, 30 + float(hand.uniform(0.8, 3.2)), 82, 260, size_pt)
 
 
 def _receipt(page: Drawing, hand: Generator) -> None:
@@ -145,7 +114,7 @@ def _captioned_picture(page: Drawing, hand: Generator) -> None:
         reach = float(hand.uniform(4, 22))
         points = [(x_mm + reach * float(np.cos(a)), y_mm + reach * float(np.sin(a))) for a in around]
         page.polygon(points, Color(*(float(v) for v in hand.uniform(0.1, 0.8, 3))))
-    _prose(page, hand, 25, 195, 160, 215, 10)
+    prose(page, hand, 25, 195, 160, 215, 10)
 
 
 def _ruled_handwriting(page: Drawing, hand: Generator) -> None:
@@ -171,13 +140,13 @@ def _bordered(page: Drawing, hand: Generator) -> None:
     shade = str(hand.choice(["#101010", "#707070"]))
     for x_mm, y_mm, width_mm, height_mm in ((0, 0, 210, 9), (0, 0, 8, 297), (200, 0, 10, 297), (0, 286, 210, 11)):
         page.box(x_mm, y_mm, width_mm, height_mm, fill=shade, stroke=None)
-    _prose(page, hand, 25, 40, 160, float(hand.uniform(90, 250)), 10.5)
+    prose(page, hand, 25, 40, 160, float(hand.uniform(90, 250)), 10.5)
 
 
 def _inverted_areas(page: Drawing, hand: Generator) -> None:
     page.box(20, 25, 170, 30, fill="#1a2a44", stroke=None)
     page.text(26, 45, _sentence(hand, 3), 20, "Helvetica-Bold", "#ffffff")
-    _prose(page, hand, 20, 70, 170, 200, 10.5)
+    prose(page, hand, 20, 70, 170, 200, 10.5)
     page.box(20, 230, 170, 25, fill="#1a2a44", stroke=None)
     page.text(26, 245, _sentence(hand, 6), 10, "Helvetica", "#ffffff")
 
@@ -194,6 +163,10 @@ PRINT_KINDS: dict[str, Callable[[Drawing, Generator], None]] = {
     "music": _music,
     "bordered": _bordered,
     "inverted areas": _inverted_areas,
+}
+
+TEXT_KINDS = {
+    kind: draw for kind, draw in PRINT_KINDS.items() if kind not in {"captioned picture", "ruled handwriting", "music"}
 }
 
 

@@ -1,0 +1,1 @@
+"""What is measured of the page engine, a module a table."""

@@ -1,0 +1,129 @@
+"""Whether there is anything on a page that a person put there.
+
+A false alarm costs a key press; a false "blank" costs a page. What shines through from the back, dust, punch holes,
+edge shadows and folds are soft, small, round or at the rim; a mark is sharp, and larger than a speck.
+"""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.clean.background import paper_of
+from papiermappe.core.clean.ink import working_copy
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels
+
+FAINT_LEVELS = 11  # the reach of a mark: darker than the paper by this
+DARK_LEVELS = 20  # its heart: darker by this...
+SHARP_LEVELS = 26  # ...where the brightness changes by this within three pixels at 150 dpi
+HALF = 0.45  # a mark reaches as far as it is nearly half as dark as at its darkest
+NEAR_PX = 9
+HEART_PX = 5
+SPECK_MM = 1.1
+RIM_MM = 3.0
+HOLE_MM = (3.5, 9.0)
+ROUND_SHARE = 0.8
+LINE_LEVELS = 3
+MOST_LINES_SHARE = 0.1
+LINE_MM = 0.8  # dust draws lines no wider than this
+LINE_SHARE = 0.3  # and, all pieces together, at least this long against the page
+
+
+class BlankEstimate(NamedTuple):
+    """Whether a page is blank."""
+
+    is_blank: bool
+    confidence: float
+    """0 to 1; below 0.5 the answer is a guess."""
+
+
+def judge_blank(page: Pixels, dpi: float) -> BlankEstimate:
+    """Judge whether a page is blank but for what shines through, dust, holes and shadows at the rim.
+
+    Args:
+        page: the sheet without its backing, grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    grey, work_dpi = working_copy(page, dpi)
+    soft = np.asarray(cv2.GaussianBlur(grey, (0, 0), 0.7), np.uint8)
+    darker = _without_dust_lines(np.asarray(cv2.subtract(paper_of(grey, work_dpi), soft), np.uint8))
+    weight = _heaviest_mark(darker, soft, work_dpi)
+    if weight >= 1.0:
+        return BlankEstimate(False, float(np.clip(weight / 2, 0.5, 1.0)))
+    return BlankEstimate(True, 1.0 - weight / 2)
+
+
+def _without_dust_lines(darker: Pixels) -> Pixels:
+    """Clear the columns that are darker than those beside them over most of the page."""
+    common = np.median(darker[::4], axis=0).astype(np.float32)[None]
+    lines = common - cv2.erode(common, np.ones((1, 9), np.uint8)) > LINE_LEVELS
+    if not lines.any() or lines.mean() > MOST_LINES_SHARE:
+        return darker
+    cleared = darker.copy()
+    cleared[:, cv2.dilate(lines.astype(np.uint8), np.ones((1, 3), np.uint8))[0] > 0] = 0
+    return cleared
+
+
+def _heaviest_mark(darker: Pixels, soft: Pixels, dpi: float) -> float:
+    """Return how much the plainest mark stands out: from 1 on it is one."""
+    darkest_near = cv2.dilate(darker, np.ones((NEAR_PX, NEAR_PX), np.uint8))
+    reach = (darker > FAINT_LEVELS) & (darker >= cv2.convertScaleAbs(darkest_near, alpha=HALF))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(reach.astype(np.uint8), connectivity=8)
+    if count == 1:
+        return 0.0
+    steep = cv2.morphologyEx(soft, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
+    heart = reach & (darker >= DARK_LEVELS) & (steep >= SHARP_LEVELS)
+    hearts = np.bincount(labels[heart], minlength=count)[1:]
+    boxes = Boxes(*stats[1:, :4].T)
+    plain = np.minimum(hearts / HEART_PX, boxes.extent / mm_to_px(SPECK_MM, dpi))
+    plain[_at_rim(boxes, darker.shape, dpi) | _dust_lines(boxes, darker.shape, dpi)] = 0
+    for at in np.flatnonzero(plain >= 1.0):
+        if boxes.extent[at] <= mm_to_px(HOLE_MM[1], dpi) and _is_hole(labels == at + 1, dpi):
+            plain[at] = 0
+    return float(plain.max())
+
+
+class Boxes(NamedTuple):
+    """Boxes of what is darker than paper, in px."""
+
+    left: NDArray[np.int32]
+    top: NDArray[np.int32]
+    width: NDArray[np.int32]
+    height: NDArray[np.int32]
+
+    @property
+    def extent(self) -> NDArray[np.int32]:
+        """The longer side of each."""
+        return np.maximum(self.width, self.height)
+
+
+def _at_rim(boxes: Boxes, shape: tuple[int, ...], dpi: float) -> NDArray[np.bool_]:
+    """Return which boxes lie wholly within the rim of the page."""
+    left, top, width, height = boxes
+    rim = mm_to_px(RIM_MM, dpi)
+    across = (left + width <= rim) | (left >= shape[1] - rim)
+    return np.asarray(across | (top + height <= rim) | (top >= shape[0] - rim), np.bool_)
+
+
+def _dust_lines(boxes: Boxes, shape: tuple[int, ...], dpi: float) -> NDArray[np.bool_]:
+    """Return which boxes are pieces of a thin line that runs down the page."""
+    left, _, width, height = boxes
+    thin = (width <= mm_to_px(LINE_MM, dpi)) & (height >= 2 * width)
+    lengths = np.zeros(shape[1] + 4)
+    np.add.at(lengths, left[thin] + width[thin] // 2 + 1, height[thin])
+    together = np.convolve(lengths, np.ones(5), mode="same")
+    long = together[left + width // 2 + 1] >= LINE_SHARE * shape[0]
+    return np.asarray(thin & long, np.bool_)
+
+
+def _is_hole(piece: NDArray[np.bool_], dpi: float) -> bool:
+    """Tell a punched hole: a full disc, or the crescent of shadow at its rim."""
+    hull = cv2.convexHull(cv2.findNonZero(piece.astype(np.uint8)))
+    _, radius = cv2.minEnclosingCircle(hull)
+    fits = mm_to_px(HOLE_MM[0], dpi) <= 2 * radius <= mm_to_px(HOLE_MM[1], dpi)
+    return bool(fits and cv2.contourArea(hull) >= ROUND_SHARE * np.pi * radius**2)

@@ -1,0 +1,256 @@
+"""Long straight edges: placing one side of a sheet, and the outermost ones of a picture.
+
+A step that is too slight to be seen in one row is plain in the mean of hundreds of rows along it.
+"""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.geometry import mm_to_px, rotation_deg
+from papiermappe.core.picture import Pixels, shrunk
+
+STEP_MM = 25.4 / 150  # between the places looked at across a side
+REACH = 16  # places to both sides
+ALONG = 384  # rows looked at
+SEGMENTS = 16
+TILT_DEG = np.arange(-0.6, 0.601, 0.06)
+LEAST_LEVELS = 0.8  # the mean step of an edge
+LEAST_CLARITY = 5.0  # an edge's step over that of the plainest places near it
+STEADY_SHARE = 0.9  # of a side: as much shows the edge where nothing is cut off
+SLIGHT_LEVELS = 6.0  # a step less plain is not so exact: it is placed a little further out
+CAUTION_MM = 0.15
+LINES_DPI = 50
+LEAST_SEEN_SHARE = 0.25
+MOST_LINES = 6
+LEAST_LINE_LEVELS = 0.5
+ANGLES_DEG = np.arange(-10.0, 10.01, 0.5)
+FINE_DEG = np.arange(-0.5, 0.51, 0.125)
+
+
+class Line(NamedTuple):
+    """A straight line in px: a point and its direction, of length 1."""
+
+    x: float
+    y: float
+    dx: float
+    dy: float
+
+    @classmethod
+    def through(cls, start: NDArray[np.float64], end: NDArray[np.float64]) -> "Line":
+        """Return the line through two points `(x, y)`."""
+        along = (end - start) / max(float(np.hypot(*(end - start))), 1e-9)
+        return cls(float(start[0]), float(start[1]), float(along[0]), float(along[1]))
+
+    def scaled(self, by: float) -> "Line":
+        """Return the same line in a picture that is `by` times as large."""
+        return Line((self.x + 0.5) * by - 0.5, (self.y + 0.5) * by - 0.5, self.dx, self.dy)
+
+    def away(self, point: NDArray[np.float64]) -> float:
+        """Return how far a point lies to the right of the line, looking along it, y down."""
+        return float(self.dx * (point[1] - self.y) - self.dy * (point[0] - self.x))
+
+
+class SideFit(NamedTuple):
+    """One side of a sheet."""
+
+    line: Line
+    share: float
+    """Of its length, how much shows the same step."""
+
+
+def crossing(one: Line, other: Line) -> NDArray[np.float64]:
+    """Return where two lines cross; not finite where they are level."""
+    matrix = np.array([[one.dx, -other.dx], [one.dy, -other.dy]])
+    if abs(np.linalg.det(matrix)) < 1e-6:
+        return np.full(2, np.inf)
+    way, _ = np.linalg.solve(matrix, [other.x - one.x, other.y - one.y])
+    return np.array([one.x + way * one.dx, one.y + way * one.dy])
+
+
+def fit_side(picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]) -> SideFit | None:
+    """Place one side of a sheet where the brightness steps most along all of it.
+
+    Args:
+        picture: grey (h, w) or RGB (h, w, 3).
+        dpi: its resolution.
+        start: `(x, y)` in px, about where the side begins; the sheet lies to the right, looking from here to `end`.
+        end: about where it ends; both within the picture.
+
+    Returns:
+        The line; None where no step is to be seen within 2.7 mm of the side.
+    """
+    steps, seen = _steps(picture, dpi, start, end)
+    length = float(np.hypot(*(end - start)))
+    step_px = mm_to_px(STEP_MM, dpi)
+    places = (np.arange(SEGMENTS) + 0.5) / SEGMENTS - 0.5
+    shifts = np.tan(np.radians(TILT_DEG))[:, None] * places[None] * 0.92 * length / step_px
+    leant = _leant(steps * seen[..., None], shifts)
+    weight = np.maximum(_leant(seen[..., None].astype(np.float64), shifts)[..., 0].mean(axis=1), 1e-3)
+    mean = leant.mean(axis=1) / weight[..., None]
+    strength = np.linalg.norm(mean, axis=2) * (weight > 0.25)
+    peaks = _peaks_of(strength, leant, mean)
+    if not peaks:
+        return None
+    steady = [peak for peak in peaks if peak.share >= STEADY_SHARE] or [peak for peak in peaks if peak.share >= 0.5][:1]
+    tilt, at, strongest, share = max(steady or peaks, key=lambda peak: peak.strength)
+    offset = at + 1.5 - REACH + _peak_shift(strength[tilt], at)
+    slope = np.tan(np.radians(TILT_DEG[tilt] + (TILT_DEG[1] - TILT_DEG[0]) * _peak_shift(strength[:, at], tilt)))
+    along = (end - start) / length
+    inward = np.array([-along[1], along[0]])
+    caution_px = mm_to_px(CAUTION_MM, dpi) if strongest < SLIGHT_LEVELS else 0.0
+    middle = (start + end) / 2 + inward * (offset * step_px - caution_px)
+    turned = along + inward * slope
+    return SideFit(Line(*middle, *(turned / np.hypot(*turned))), share)
+
+
+class _Peak(NamedTuple):
+    tilt: int
+    at: int
+    strength: float
+    share: float
+
+
+def _peaks_of(
+    strength: NDArray[np.float64], leant: NDArray[np.float64], mean: NDArray[np.float64]
+) -> list[_Peak]:
+    """Return where the mean step is greater than beside it and plain, the outermost first."""
+    tilts = strength.argmax(axis=0)
+    best = strength.max(axis=0)
+    padded = np.pad(best, 1)
+    least = max(LEAST_LEVELS, LEAST_CLARITY * float(np.quantile(strength, 0.2)))
+    peaks = []
+    for at in np.flatnonzero((best >= padded[:-2]) & (best > padded[2:]) & (best >= least)):
+        tilt = int(tilts[at])
+        way = mean[tilt, at] / best[at]
+        near = leant[tilt, :, max(at - 1, 0) : at + 2] @ way
+        peaks.append(_Peak(tilt, int(at), float(best[at]), float((near.max(axis=1) > 0.4 * best[at]).mean())))
+    return peaks
+
+
+class Strips(NamedTuple):
+    """What lies beside a line, 2 to 6 mm away, (n, channels) each."""
+
+    inside: NDArray[np.uint8]
+    outside: NDArray[np.uint8]
+
+
+def beside(picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]) -> Strips | None:
+    """Return what lies on both sides of a line; None where too little of it is on the picture."""
+    along = (end - start) / max(float(np.hypot(*(end - start))), 1e-9)
+    inward = np.array([-along[1], along[0]])
+    feet = start + np.linspace(0.03, 0.97, ALONG)[:, None] * (end - start)
+    height, width = picture.shape[:2]
+    strips = []
+    for way in (1, -1):
+        away = way * mm_to_px(1.0, dpi) * np.linspace(2, 6, 9)
+        places = np.rint(feet[:, None] + away[None, :, None] * inward).astype(np.intp).reshape(-1, 2)
+        seen = (places >= 0).all(axis=1) & (places < (width, height)).all(axis=1)
+        if seen.mean() < LEAST_SEEN_SHARE:
+            return None
+        strips.append(picture[places[seen, 1], places[seen, 0]].reshape(int(seen.sum()), -1))
+    return Strips(*strips)
+
+
+def _steps(
+    picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return by how much the brightness steps inward, (segments, places, channels), and where that can be told."""
+    along = (end - start) / max(float(np.hypot(*(end - start))), 1e-9)
+    inward = np.array([-along[1], along[0]])
+    offsets = np.arange(-REACH, REACH + 1) * mm_to_px(STEP_MM, dpi)
+    feet = start + np.linspace(0.04, 0.96, ALONG)[:, None] * (end - start)
+    x, y = np.moveaxis(feet[:, None] + offsets[None, :, None] * inward, 2, 0).astype(np.float32)
+    rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    rows = rows.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets), -1).mean(axis=1, dtype=np.float64)
+    height, width = picture.shape[:2]
+    inside = (x > 0) & (x < width - 1) & (y > 0) & (y < height - 1)
+    inside = inside.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets)).mean(axis=1) > 0.5
+    steps = (rows[:, 2:-1] + rows[:, 3:] - rows[:, :-3] - rows[:, 1:-2]) / 2
+    return steps, inside[:, 3:] & inside[:, :-3]
+
+
+def _leant(values: NDArray[np.float64], shifts: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the values of each segment moved by each shift, (shifts, segments, places, channels)."""
+    places = np.clip(np.arange(values.shape[1]) + shifts[..., None], 0, values.shape[1] - 1.001)
+    low = places.astype(np.intp)
+    part = (places - low)[..., None]
+    segment = np.arange(values.shape[0])[None, :, None]
+    return values[segment, low] * (1 - part) + values[segment, low + 1] * part
+
+
+def _peak_shift(values: NDArray[np.float64], at: int) -> float:
+    """Return by how much the true top lies beside the greatest value, -0.5 to 0.5, by a parabola."""
+    if not 0 < at < len(values) - 1:
+        return 0.0
+    before, top, after = values[at - 1 : at + 2]
+    bend = before - 2 * top + after
+    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < -1e-9 else 0.0
+
+
+def lines_from_outside(picture: Pixels, dpi: float) -> tuple[list[Line], list[Line], list[Line], list[Line]] | None:
+    """Return long straight lines of a picture, however slight, all at right angles to each other.
+
+    Args:
+        picture: grey (h, w) or RGB (h, w, 3).
+        dpi: its resolution.
+
+    Returns:
+        Those from the top, the right, the bottom and the left, the outermost first, each running clockwise; None where
+        the picture is too small.
+    """
+    by = max(1, round(dpi / LINES_DPI))
+    small, smaller = shrunk(picture, by), shrunk(picture, 2 * by)
+    if min(smaller.shape[:2]) < 20:
+        return None
+    rough_deg = max(ANGLES_DEG, key=lambda angle_deg: _sharpness(smaller, angle_deg))
+    angle_deg = max(rough_deg + FINE_DEG, key=lambda angle_deg: _sharpness(small, angle_deg))
+    down, across = (_peaks(steps) for steps in _line_steps(small, angle_deg))
+    height, width = small.shape[:2]
+    middle = np.array([(width - 1) / 2, (height - 1) / 2])
+    turn = rotation_deg(angle_deg)
+
+    def line(x: float, y: float, dx: float, dy: float) -> Line:
+        place = (turn @ (np.array([x, y]) - middle) + middle + 0.5) * by - 0.5
+        return Line(*place, *(turn @ np.array([dx, dy])))
+
+    return (
+        [line(middle[0], at, 1.0, 0.0) for at in down[:MOST_LINES]],
+        [line(at, middle[1], 0.0, 1.0) for at in across[::-1][:MOST_LINES]],
+        [line(middle[0], at, -1.0, 0.0) for at in down[::-1][:MOST_LINES]],
+        [line(at, middle[1], 0.0, -1.0) for at in across[:MOST_LINES]],
+    )
+
+
+def _line_steps(small: Pixels, angle_deg: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the mean step from each row, and from each column, to the next when the picture is turned clockwise."""
+    height, width = small.shape[:2]
+    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -angle_deg, 1.0)
+    level = cv2.warpAffine(small, turn, (width, height), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0))
+    seen = cv2.warpAffine(np.full((height, width), 255, np.uint8), turn, (width, height), flags=cv2.INTER_LINEAR)
+    _, seen = cv2.threshold(seen, 250, 1, cv2.THRESH_BINARY)
+    level = cv2.multiply(level, cv2.merge([seen] * 3) if level.ndim == 3 else seen)
+    down, across = (_mean_steps(level, seen, axis) for axis in (1, 0))
+    return down, across
+
+
+def _mean_steps(level: Pixels, seen: Pixels, axis: int) -> NDArray[np.float64]:
+    """Return the steps between the means along `axis`, 0 where little is seen of either."""
+    sums = cv2.reduce(level, axis, cv2.REDUCE_SUM, dtype=cv2.CV_32S).reshape(level.shape[1 - axis], -1)
+    count = cv2.reduce(seen, axis, cv2.REDUCE_SUM, dtype=cv2.CV_32S).ravel()
+    enough = count >= LEAST_SEEN_SHARE * level.shape[axis]
+    means = sums / np.maximum(count, 1)[:, None]
+    return np.linalg.norm(np.diff(means, axis=0), axis=1) * (enough[1:] & enough[:-1])
+
+
+def _sharpness(small: Pixels, angle_deg: float) -> float:
+    return sum(float(np.square(steps).sum()) for steps in _line_steps(small, angle_deg))
+
+
+def _peaks(steps: NDArray[np.float64]) -> list[float]:
+    """Return the places, between pixels, where the mean steps plainly and more than beside."""
+    padded = np.pad(steps, 1)
+    top = (steps >= padded[:-2]) & (steps > padded[2:]) & (steps > LEAST_LINE_LEVELS)
+    return [float(at) + 0.5 for at in np.flatnonzero(top)]

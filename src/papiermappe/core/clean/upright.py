@@ -1,0 +1,131 @@
+"""Which way up the print stands, from its shape.
+
+Latin print has far more strokes that rise above its small letters than strokes that hang below them, and most letters
+stand on the baseline (D. S. Bloomberg, G. E. Kopec, L. Dasari, "Measuring document image skew and orientation",
+SPIE 2422, 1995). Each line is looked at in short pieces, so that columns, tables and a little skew do no harm.
+"""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.clean.glyphs import glyphs_of, rise_of
+from papiermappe.core.clean.ink import bottom_edges, ink_of, working_copy
+from papiermappe.core.clean.profiles import ScoredAngle, best_angle
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels, shrunk, to_grey
+
+STRIP_MM = 12.0
+RULE_SHARE = 0.8  # a row that is so full of ink is a rule, not print
+CORE_SHARE = 0.5  # small letters fill their rows at least so much as the fullest row near by
+LEAST_INK_SHARE = 0.03
+X_HEIGHT_MM = (0.7, 7.0)
+STEP_DEG = 1.0
+COARSE_POINTS = 8_000
+CLEARLY = 1.6  # how much sharper the lines must be in one direction to leave out the other
+LEAST_LINES = 4
+GLYPH_DPI = 300  # letters stand apart from each other
+SURE = 0.5
+
+
+class TurnEstimate(NamedTuple):
+    """How to turn a page so that its print stands upright."""
+
+    quarter_turns: int
+    """Counter-clockwise, 0 to 3."""
+    confidence: float
+    """0 to 1; below 0.5 the value is a guess."""
+
+
+def find_upright(page: Pixels, dpi: float) -> TurnEstimate:
+    """Find which way up the print stands.
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8; skewed by at most 15 degrees.
+        dpi: its resolution.
+
+    Returns:
+        The turn, and how sure it is. Pages without Latin print, or in capitals and digits only, give little.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    grey, work_dpi = working_copy(page, dpi)
+    ways = [(turns, one, _lines_of(one)) for turns, one in ((0, grey), (1, np.ascontiguousarray(np.rot90(grey))))]
+    sharpest = max(lines.score for _, _, lines in ways)
+    likely = [way for way in ways if way[2].score > 0 and way[2].score * CLEARLY >= sharpest]
+    rises = {turns: _rise(one, lines.angle_deg, work_dpi) for turns, one, lines in likely}
+    estimate = _best(rises)
+    if estimate.confidence >= SURE:
+        return estimate
+    return _best({turns: _together(rises[turns], _by_glyphs(page, dpi, turns, lines)) for turns, _, lines in likely})
+
+
+def _best(rises: dict[int, float]) -> TurnEstimate:
+    """Return the clearest of the ways to turn; print that falls stands on its head."""
+    turns, rise = max(rises.items(), key=lambda way: abs(way[1]), default=(0, 0.0))
+    return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise)))
+
+
+def _by_glyphs(page: Pixels, dpi: float, turns: int, lines: ScoredAngle) -> float:
+    full = shrunk(to_grey(page), max(1, int(dpi // GLYPH_DPI)))
+    turned = np.ascontiguousarray(np.rot90(full, turns))
+    return rise_of(glyphs_of(turned, dpi * full.shape[1] / page.shape[1], lines.angle_deg))
+
+
+def _together(by_lines: float, by_glyphs: float) -> float:
+    """Return what two looks at the same print say together: letters say more where lines said little."""
+    return by_glyphs + by_lines / 2
+
+
+def _lines_of(grey: Pixels) -> ScoredAngle:
+    return best_angle(bottom_edges(grey), 15.0, STEP_DEG, COARSE_POINTS)
+
+
+def _rise(grey: Pixels, skew_deg: float, dpi: float) -> float:
+    """Return how clearly print rises above its small letters: positive where it stands upright.
+
+    The value is the mean over all pieces of lines of (ink above - ink below) / ink between, divided by its standard
+    error.
+    """
+    ink = ink_of(grey) * np.uint8(255)
+    height, width = ink.shape
+    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -skew_deg, 1.0)
+    level = cv2.warpAffine(ink, turn, (width, height), flags=cv2.INTER_LINEAR)
+    strips = max(1, round(width / mm_to_px(STRIP_MM, dpi)))
+    density = cv2.resize(level, (strips, height), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    density[density > RULE_SHARE] = 0
+    rises = np.concatenate([_rises(density[:, at], dpi) for at in range(strips)])
+    if len(rises) < LEAST_LINES:
+        return 0.0
+    spread = max(float(rises.std()), 0.05)
+    return float(rises.mean() / (spread / np.sqrt(len(rises))))
+
+
+def _rises(density: NDArray[np.float32], dpi: float) -> NDArray[np.float64]:
+    """Return (ink above - ink below) / ink between for each line of small letters in one strip."""
+    reach = max(3, round(mm_to_px(2.0, dpi)))
+    smooth = np.convolve(density, [0.25, 0.5, 0.25], mode="same")
+    fullest = cv2.dilate(smooth[:, None], np.ones((2 * reach + 1, 1), np.uint8))[:, 0]
+    core = (smooth > CORE_SHARE * fullest) & (smooth > LEAST_INK_SHARE)
+    steps = np.diff(np.concatenate([[0], core.astype(np.int8), [0]]))
+    starts, ends = np.flatnonzero(steps == 1), np.flatnonzero(steps == -1)
+    if not len(starts):
+        return np.empty(0)
+    low_px, high_px = (mm_to_px(mm, dpi) for mm in X_HEIGHT_MM)
+    heights = ends - starts
+    room_above = (starts - np.concatenate([[-reach], ends[:-1]])) // 2
+    room_below = (np.concatenate([starts[1:], [len(density) + reach]]) - ends) // 2
+    zone = np.minimum(np.minimum(room_above, room_below), heights)
+    sums = np.concatenate([[0.0], np.cumsum(density)])
+    top, bottom = np.maximum(starts - zone, 0), np.minimum(ends + zone, len(density))
+    above, below, between = sums[starts] - sums[top], sums[bottom] - sums[ends], sums[ends] - sums[starts]
+    used = (heights >= low_px) & (heights <= high_px) & (zone >= heights / 4) & (between > 0)
+    return np.asarray((above - below)[used] / between[used], np.float64)
+
+
+def _confidence(clarity: float) -> float:
+    """Map the mean over its standard error to 0..1: 2.5, by chance once in a hundred, is 0.5; 7.5 is certain."""
+    return float(np.clip(clarity / 5.0 if clarity < 2.5 else 0.25 + clarity / 10.0, 0.0, 1.0))
