@@ -17,9 +17,10 @@ def measure(share: float, seed: int) -> list[Row]:
         Row("blank backs called blank", percent(float(np.mean([called for _, called in blank]))), ">= 97 %"),
         Row("marked backs called blank", str(sum(called for _, called in marked)), "0"),
     ]
-    for kind in dict.fromkeys(kind for kind, _ in marked):
-        rows.append(Row(f"    {kind}", str(sum(called for one, called in marked if one == kind)), "called blank"))
-    return rows
+    kinds = dict.fromkeys(kind for kind, _ in marked)
+    return rows + [
+        Row(f"    {kind}", str(sum(called for one, called in marked if one == kind)), "called blank") for kind in kinds
+    ]
 
 
 def _of_blank(numbers: range, seed: int) -> list[tuple[str, bool]]:

@@ -15,16 +15,25 @@ def measure(share: float, seed: int) -> list[Row]:
     marked, plain = of_all(_of_marked, count, seed), of_all(_of_plain, count, seed)
     rows = [
         Row("pages with a coloured mark that lose it", str(sum(not colour for _, colour in marked)), "0"),
-        Row("plain pages seen as grey or bilevel", percent(float(np.mean([not colour for _, colour in plain]))), ">= 95 %"),
+        Row(
+            "plain pages seen as grey or bilevel",
+            percent(float(np.mean([not colour for _, colour in plain]))),
+            ">= 95 %",
+        ),
     ]
-    for kind in dict.fromkeys(kind for kind, _ in marked):
-        rows.append(Row(f"    {kind}", str(sum(not colour for one, colour in marked if one == kind)), "lost"))
-    return rows
+    kinds = dict.fromkeys(kind for kind, _ in marked)
+    return rows + [
+        Row(f"    {kind}", str(sum(not colour for one, colour in marked if one == kind)), "lost") for kind in kinds
+    ]
 
 
 def _of_marked(numbers: range, seed: int) -> list[tuple[str, bool]]:
-    return [(kind, judge_colour(page, DPI).kind is ColourKind.COLOUR) for kind, page in coloured_pages(numbers, seed, True)]
+    return [
+        (kind, judge_colour(page, DPI).kind is ColourKind.COLOUR) for kind, page in coloured_pages(numbers, seed, True)
+    ]
 
 
 def _of_plain(numbers: range, seed: int) -> list[tuple[str, bool]]:
-    return [(kind, judge_colour(page, DPI).kind is ColourKind.COLOUR) for kind, page in coloured_pages(numbers, seed, False)]
+    return [
+        (kind, judge_colour(page, DPI).kind is ColourKind.COLOUR) for kind, page in coloured_pages(numbers, seed, False)
+    ]

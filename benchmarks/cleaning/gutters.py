@@ -27,6 +27,6 @@ def _off_mm(numbers: range, seed: int) -> list[tuple[str, float]]:
     for spread in spreads(numbers, seed):
         line = np.array(find_gutter(spread.pixels, DPI).points)
         rows = np.arange(len(spread.fold_px))
-        cols = np.interp(rows + 0.5, mm_to_px(line[:, 1], DPI), mm_to_px(line[:, 0], DPI)) - 0.5
+        cols = np.interp(rows + 0.5, line[:, 1] * mm_to_px(1, DPI), line[:, 0] * mm_to_px(1, DPI)) - 0.5
         found.append((spread.kind, px_to_mm(float(np.abs(cols - spread.fold_px).max()), DPI)))
     return found

@@ -57,7 +57,9 @@ def _several(numbers: range, seed: int) -> list[tuple[bool, float]]:
     found = []
     for laid in several_sheets(numbers, seed):
         frames = [_px(frame.corners) for frame in find_sheets(laid.pixels, DPI)]
-        best = [max((_overlap(one, truth, laid.pixels.shape) for one in frames), default=0.0) for truth in laid.outlines]
+        best = [
+            max((_overlap(one, truth, laid.pixels.shape) for one in frames), default=0.0) for truth in laid.outlines
+        ]
         found.append((len(frames) == len(laid.outlines), min(best)))
     return found
 

@@ -21,7 +21,7 @@ class Row(NamedTuple):
 
 
 def of_all(judge: Callable[[range, int], list[T]], count: int, seed: int) -> list[T]:
-    """Return what a function makes of pages 0 to `count`, worked on in parts by as many processes as there are cores."""
+    """Return what a function makes of pages 0 to `count`, worked on in parts by a process a core."""
     parts = [range(start, min(start + CHUNK, count)) for start in range(0, count, CHUNK)]
     with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
         return [one for part in pool.map(partial(_call, judge, seed), parts) for one in part]

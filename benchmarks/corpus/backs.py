@@ -35,9 +35,11 @@ def _front(number: int) -> Pixels:
 def _back(hand: Generator, draw: Callable[[Drawing, Generator], None]) -> Pixels:
     tint = np.array((255, hand.uniform(246, 255), hand.uniform(225, 255))) * hand.uniform(0.9, 1.0)
     page = draw_page(draw, hand, DPI) * (tint / 255)
-    through = cv2.GaussianBlur(_front(int(hand.integers(FRONTS))), (0, 0), mm_to_px(float(hand.uniform(0.18, 0.5)), DPI))
-    shift = np.float32([[1, 0, hand.uniform(-9, 9)], [0, 1, hand.uniform(-9, 9)]])
-    through = cv2.warpAffine(through, shift, page.shape[1::-1], borderValue=(255, 255, 255))
+    through = cv2.GaussianBlur(
+        _front(int(hand.integers(FRONTS))), (0, 0), mm_to_px(float(hand.uniform(0.18, 0.5)), DPI)
+    )
+    shift = np.array([[1, 0, hand.uniform(-9, 9)], [0, 1, hand.uniform(-9, 9)]], np.float32)
+    through = cv2.warpAffine(through, shift, (page.shape[1], page.shape[0]), borderValue=(255, 255, 255))
     page -= (255.0 - through) * float(hand.uniform(0.0, 0.14))
     picture = page.clip(0, 255).astype(np.uint8)
     for addition in (_dust, _holes, _dust_line, _fold, _edge_shadow):
@@ -50,7 +52,9 @@ def _dust(page: Pixels, hand: Generator) -> Pixels:
     for _ in range(int(hand.integers(1, 60))):
         centre = int(hand.integers(0, page.shape[1])), int(hand.integers(0, page.shape[0]))
         radius = max(4, round(16 * mm_to_px(float(hand.uniform(0.03, 0.4)), DPI)))
-        cv2.circle(page, (centre[0] * 16, centre[1] * 16), radius, (float(hand.uniform(60, 200)),) * 3, -1, cv2.LINE_AA, 4)
+        cv2.circle(
+            page, (centre[0] * 16, centre[1] * 16), radius, (float(hand.uniform(60, 200)),) * 3, -1, cv2.LINE_AA, 4
+        )
     return page
 
 
@@ -88,7 +92,7 @@ def _edge_shadow(page: Pixels, hand: Generator) -> Pixels:
     return page
 
 
-def _nothing(page: Drawing, hand: Generator) -> None:
+def _nothing(_page: Drawing, _hand: Generator) -> None:
     return None
 
 

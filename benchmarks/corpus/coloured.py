@@ -34,7 +34,7 @@ def _page(kind: str, add: Callable[[Drawing, Generator], None] | None, hand: Gen
     return scanned(page, hand, DPI, most_shade=0.08, fringe_px=float(hand.uniform(0, 0.5)))
 
 
-def _nothing(page: Drawing, hand: Generator) -> None:
+def _nothing(_page: Drawing, _hand: Generator) -> None:
     return None
 
 
@@ -43,8 +43,9 @@ def _place(hand: Generator) -> tuple[float, float]:
 
 
 def _signature(page: Drawing, hand: Generator) -> None:
-    size = float(hand.uniform(6, 40)), int(hand.integers(10000)), float(hand.uniform(3, 8))
-    page.pen(*_place(hand), *size, str(hand.choice(BALLPOINTS)), float(hand.uniform(0.9, 1.5)))
+    (x_mm, y_mm), width_mm, number = _place(hand), float(hand.uniform(6, 40)), int(hand.integers(10000))
+    height_mm, colour, line_pt = float(hand.uniform(3, 8)), str(hand.choice(BALLPOINTS)), float(hand.uniform(0.9, 1.5))
+    page.pen(x_mm, y_mm, width_mm, number, height_mm, colour, line_pt)
 
 
 def _stamp(page: Drawing, hand: Generator) -> None:

@@ -13,10 +13,45 @@ from papiermappe.core.picture import Pixels
 from papiermappe.standin.paper.drawing import Drawing, draw_side
 
 DPI = 300
-WORDS = (
-    "apple pear plum orchard ladder crate frost graft blossom harvest meadow ditch cooperative member receipt weight moisture delivery "
-    "lease hail damage report winter pruning saw twine press cider the of and to in is it for with"
-).split()
+WORDS = [
+    "apple",
+    "pear",
+    "plum",
+    "orchard",
+    "ladder",
+    "crate",
+    "frost",
+    "graft",
+    "blossom",
+    "harvest",
+    "meadow",
+    "ditch",
+    "cooperative",
+    "member",
+    "receipt",
+    "weight",
+    "moisture",
+    "delivery",
+    "lease",
+    "hail",
+    "damage",
+    "report",
+    "winter",
+    "pruning",
+    "saw",
+    "twine",
+    "press",
+    "cider",
+    "the",
+    "of",
+    "and",
+    "to",
+    "in",
+    "is",
+    "it",
+    "for",
+    "with",
+]
 RECEIPT = PaperSize("Receipt", 80, 200)
 
 

@@ -38,7 +38,9 @@ def scanned(page: Pixels, hand: Generator, dpi: int, most_shade: float = 0.1, fr
     if fringe_px:
         for channel, shift in ((0, fringe_px), (2, -fringe_px)):
             move = np.array([[1, 0, 0], [0, 1, shift]], np.float32)
-            soft[..., channel] = cv2.warpAffine(soft[..., channel], move, (width, height), borderMode=cv2.BORDER_REPLICATE)
+            soft[..., channel] = cv2.warpAffine(
+                soft[..., channel], move, (width, height), borderMode=cv2.BORDER_REPLICATE
+            )
     picture = soft * light(height, width, float(hand.uniform(0, most_shade)), hand)
     picture += noise(height, width, float(hand.uniform(0.8, 4.5)), hand, bool(hand.integers(2)))
     return jpeg(picture.clip(0, 255).astype(np.uint8), int(hand.integers(60, 95)))
@@ -47,4 +49,4 @@ def scanned(page: Pixels, hand: Generator, dpi: int, most_shade: float = 0.1, fr
 def jpeg(picture: Pixels, quality: int) -> Pixels:
     """Send a picture through JPEG and back."""
     _, data = cv2.imencode(".jpg", picture[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, quality])
-    return np.ascontiguousarray(cv2.imdecode(data, cv2.IMREAD_COLOR)[..., ::-1], np.uint8)
+    return np.asarray(cv2.imdecode(data, cv2.IMREAD_COLOR_RGB), np.uint8)

@@ -51,7 +51,7 @@ def several_sheets(numbers: Iterable[int], seed: int) -> Iterator[LaidSheet]:
             x_mm, y_mm = 54 + 108 * (number % 2), 76 + 150 * (number // 2)
             centre_mm = (x_mm + float(hand.uniform(-4, 4)), y_mm + float(hand.uniform(-6, 6)))
             angle_deg = float(hand.uniform(-6, 6))
-            outlines.append(_put(bed, _sheet(paper, "whole", backing, hand), centre_mm, angle_deg, hand))
+            outlines.append(_put(bed, _sheet(paper, "whole", hand), centre_mm, angle_deg, hand))
         yield LaidSheet(f"several, {backing}", _seen(bed, hand), tuple(outlines))
 
 
@@ -67,7 +67,13 @@ def _laid(kind: str, lay: str, backing: str, hand: Generator) -> LaidSheet:
     corner = hand.uniform(0.0, np.minimum(room, 25.0))
     if lay == "larger than the glass":
         corner = np.array([hand.uniform(1, 4), hand.uniform(1, 4)])
-    outline = _put(bed, _sheet(paper, lay, backing, hand), (float((corner + reach)[0]), float((corner + reach)[1])), angle_deg, hand)
+    outline = _put(
+        bed,
+        _sheet(paper, lay, hand),
+        (float((corner + reach)[0]), float((corner + reach)[1])),
+        angle_deg,
+        hand,
+    )
     return LaidSheet(kind, _seen(bed, hand), (outline,))
 
 
@@ -78,7 +84,7 @@ def _bed(backing: str, hand: Generator) -> NDArray[np.float32]:
     return np.full((height, width, 3), tint, np.float32)
 
 
-def _sheet(paper: PaperSize, lay: str, backing: str, hand: Generator) -> NDArray[np.float32]:
+def _sheet(paper: PaperSize, lay: str, hand: Generator) -> NDArray[np.float32]:
     """Return a printed sheet, (h, w, 4), its last channel how opaque it is."""
     kinds = [kind for kind in PRINT_KINDS if kind not in {"receipt", "bordered"}]
     drawn = draw_page(PRINT_KINDS["receipt" if paper.width_mm < 90 else str(hand.choice(kinds))], hand, DPI, paper)
@@ -101,7 +107,11 @@ def _sheet(paper: PaperSize, lay: str, backing: str, hand: Generator) -> NDArray
 
 
 def _put(
-    bed: NDArray[np.float32], sheet: NDArray[np.float32], centre_mm: tuple[float, float], angle_deg: float, hand: Generator
+    bed: NDArray[np.float32],
+    sheet: NDArray[np.float32],
+    centre_mm: tuple[float, float],
+    angle_deg: float,
+    hand: Generator,
 ) -> NDArray[np.float64]:
     """Lay a sheet on the bed, with the shadow of its edges; return its outline."""
     height, width = sheet.shape[:2]
@@ -123,7 +133,7 @@ def _put(
 
 def _seen(bed: NDArray[np.float32], hand: Generator) -> Pixels:
     height, width = bed.shape[:2]
-    soft = cv2.GaussianBlur(bed, (0, 0), float(hand.uniform(0.4, 1.0)))
+    soft = np.asarray(cv2.GaussianBlur(bed, (0, 0), float(hand.uniform(0.4, 1.0))), np.float32)
     soft *= light(height, width, float(hand.uniform(0, 0.05)), hand)
     soft += noise(height, width, float(hand.uniform(0.8, 4.0)), hand, bool(hand.integers(2)))
     return jpeg(soft.clip(0, 255).astype(np.uint8), int(hand.integers(65, 95)))

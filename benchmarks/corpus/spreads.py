@@ -52,9 +52,10 @@ def _spread(kind: str, hand: Generator) -> TrueSpread:
     if kind == "space":
         picture = picture[:, : 2 * width]
     else:
-        cols = np.arange(flat.shape[1], dtype=np.float32)[None, :] - np.float32(fold - middle)[:, None]
+        cols = np.arange(flat.shape[1], dtype=np.float32)[None, :] - (fold - middle).astype(np.float32)[:, None]
         rows = np.repeat(np.arange(height, dtype=np.float32)[:, None], flat.shape[1], axis=1)
-        picture = cv2.remap(picture, cols, rows, cv2.INTER_LINEAR, borderValue=(255, 255, 255))
+        bent = cv2.remap(picture, cols, rows, cv2.INTER_LINEAR, borderValue=(255, 255, 255))
+        picture = np.asarray(bent, np.float32)
         picture *= 1 - _valley(fold, picture.shape[1], hand)[..., None]
     tint = np.array((255, hand.uniform(247, 255), hand.uniform(228, 255))) * hand.uniform(0.93, 1) / 255
     return TrueSpread(kind, scanned((picture * tint).clip(0, 255).astype(np.uint8), hand, DPI), fold)
@@ -62,7 +63,7 @@ def _spread(kind: str, hand: Generator) -> TrueSpread:
 
 def _valley(fold: NDArray[np.float64], width: int, hand: Generator) -> NDArray[np.float32]:
     """Return how much of the light is lost beside the fold, (h, w)."""
-    away = np.arange(width, dtype=np.float32)[None, :] - np.float32(fold)[:, None]
+    away = np.arange(width, dtype=np.float32)[None, :] - fold.astype(np.float32)[:, None]
     soft, sharp = (mm_to_px(float(hand.uniform(*reach)), DPI) for reach in ((2, 8), (0.15, 0.6)))
     deep = float(hand.uniform(0.06, 0.45))
     shade = deep * np.exp(-np.abs(away) / soft)

@@ -5,14 +5,30 @@ from collections.abc import Callable
 import pytest
 from tests.helpers import QUICK, Drawer, orders
 
-from papiermappe.core.treatment import Cropping, Straightening, Treatment
+from papiermappe.core.clean import ColourKind, Finding, FindingKind
+from papiermappe.core.clean.arrival import Look
+from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone, Treatment
+from papiermappe.core.zones import Zone
 from papiermappe.devices.escl import Limits
 from papiermappe.services import intake, journal, mappen, ordering, passes, tidying
 from papiermappe.services.desk import Desk, desk
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.store.database import Store
 
-FOUND = (Straightening(skew_deg=0.4), Cropping(corners=((2, 2), (212, 2), (212, 299), (2, 299))))
+CORNERS = ((2.0, 2.0), (212.0, 2.0), (212.0, 299.0), (2.0, 299.0))
+SPOT = Zone(x_mm=10, y_mm=20, width_mm=5, height_mm=5)
+BLURRED = Finding(kind=FindingKind.BLURRED, message="the print is blurred", confidence=0.9, zone=SPOT)
+
+
+def found(skew_deg: float = 0.4, quarter_turns: int = 0) -> Look:
+    """Return what the machine may have found."""
+    treatment = Treatment(
+        straighten=Straightening(skew_deg=skew_deg),
+        crop=Cropping(corners=CORNERS),
+        quarter_turns=quarter_turns,
+        turn_origin=Origin.FOUND,
+    )
+    return Look(treatment=treatment, findings=(BLURRED,), colour=ColourKind.GREY)
 
 
 @pytest.fixture
@@ -74,17 +90,17 @@ def test_undoing_leaves_alone_what_was_found_since(
     store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
 ) -> None:
     tidying.turn_pages(store, mappe, pages[:1], 1, now().seq)
-    tidying.record_look(store, pages[0], *FOUND)
+    tidying.record_look(store, pages[0], found())
     journal.undo(store, mappe)
-    assert now().pages[0].treatment == Treatment(straighten=FOUND[0], crop=FOUND[1])
+    assert now().pages[0].treatment == found().treatment
 
 
 def test_what_a_person_set_stays_when_the_machine_looks_late(
     store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
 ) -> None:
-    tidying.record_look(store, pages[0], *FOUND)
+    tidying.record_look(store, pages[0], found())
     tidying.switch_step(store, mappe, pages[:1], "crop", False, now().seq)
-    tidying.record_look(store, pages[0], Straightening(skew_deg=9), FOUND[1])
+    tidying.record_look(store, pages[0], found(skew_deg=9))
     treatment = now().pages[0].treatment
     assert treatment.crop is not None
     assert not treatment.crop.on
@@ -108,11 +124,13 @@ def test_two_windows_the_later_one_is_told(store: Store, mappe: int, pages: list
 def test_undoing_what_has_changed_in_another_way_is_refused(
     store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
 ) -> None:
-    tidying.record_look(store, pages[0], *FOUND)
+    tidying.record_look(store, pages[0], found())
     tidying.switch_step(store, mappe, pages[:1], "crop", False, now().seq)
     with store.begin() as session:
         row = journal.locked_mappe(session, mappe)
-        journal.note(session, row, "set from elsewhere", {pages[0]: {"crop": FOUND[1].model_dump(mode="json")}})
+        journal.note(
+            session, row, "set from elsewhere", {pages[0]: {"crop": Cropping(corners=CORNERS).model_dump(mode="json")}}
+        )
     with pytest.raises(ChangedMeanwhile):
         journal.undo(store, mappe)
 
@@ -148,3 +166,37 @@ def test_subjects(store: Store, mappe: int) -> None:
     assert "lease-of-uepper-meadow" in desk(store, mappe).file_name
     with pytest.raises(NotPossible, match="longer than"):
         mappen.rename(store, mappe, "x" * 121)
+
+
+def test_a_turn_that_was_found_yields_to_one_by_hand(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.turn_pages(store, mappe, [pages[0]], 1, now().seq)
+    for page in pages[:2]:
+        tidying.record_look(store, page, found(quarter_turns=2))
+    by_hand, by_machine = (page.treatment for page in now().pages[:2])
+    assert (by_hand.quarter_turns, by_hand.turn_origin) == (1, Origin.BY_HAND)
+    assert (by_machine.quarter_turns, by_machine.turn_origin) == (2, Origin.FOUND)
+
+
+def test_findings_lose_their_place_when_the_page_lies_otherwise(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.record_look(store, pages[0], found())
+    assert now().pages[0].findings == [BLURRED]
+    assert now().pages[0].look == ["the print is blurred"]
+    tidying.set_tone(store, mappe, [pages[0]], Tone.WHITE, now().seq)
+    assert now().pages[0].findings[0].zone == SPOT
+    tidying.turn_pages(store, mappe, [pages[0]], 1, now().seq)
+    assert now().pages[0].findings[0].zone is None
+
+
+def test_the_tone_of_pages_is_changed_and_undone(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.set_tone(store, mappe, pages[:2], Tone.GREY, now().seq)
+    assert [page.treatment.tone for page in now().pages[:3]] == [Tone.GREY, Tone.GREY, Tone.AS_SCANNED]
+    with pytest.raises(NotPossible):
+        tidying.set_tone(store, mappe, pages[:2], Tone.GREY, now().seq)
+    journal.undo(store, mappe)
+    assert {page.treatment.tone for page in now().pages} == {Tone.AS_SCANNED}

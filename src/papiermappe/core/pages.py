@@ -1,9 +1,9 @@
 """Whole steps of work on one page, for a process of its own: bytes and values in, bytes and values out."""
 
-from papiermappe.core.clean.arrival import look_at
+from papiermappe.core.clean.arrival import Look, look_at
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import Cropping, Straightening, Treatment, render
+from papiermappe.core.treatment import Treatment, render
 
 
 def page_jpeg(
@@ -13,8 +13,7 @@ def page_jpeg(
     return encode_jpeg(render(capture, treatment, width_px), quality)
 
 
-def looked_at(capture: CapturedPicture, width_px: int, quality: int) -> tuple[Straightening, Cropping, bytes]:
+def looked_at(capture: CapturedPicture, width_px: int, quality: int) -> tuple[Look, bytes]:
     """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
-    straighten, crop = look_at(capture)
-    small = page_jpeg(capture, Treatment(straighten=straighten, crop=crop), width_px, quality)
-    return straighten, crop, small
+    look = look_at(capture)
+    return look, page_jpeg(capture, look.treatment, width_px, quality)

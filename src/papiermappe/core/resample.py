@@ -1,7 +1,7 @@
 """Resampling along a straight map, in two passes of one direction each.
 
-First every row is resampled along itself, then every column (E. Catmull, A. R. Smith, "3-D transformations of images in
-scanline order", SIGGRAPH 1980): eight weights a pixel instead of sixteen, and neighbours that lie side by side in memory.
+First every row is resampled along itself, then every column (E. Catmull, A. R. Smith, "3-D transformations of images
+in scanline order", SIGGRAPH 1980): eight weights a pixel, not sixteen, of neighbours that lie side by side in memory.
 The kernel is the cubic of R. Keys ("Cubic convolution interpolation", IEEE TASSP 29, 1981, a = -1/2).
 """
 
@@ -15,27 +15,31 @@ from numpy.typing import NDArray
 from papiermappe.core.picture import Pixels
 
 MOST_SLANT = math.tan(math.radians(20))  # beyond it the first pass would squeeze too much
-NO_BLUR_SCALE = 0.9
+NO_BLUR_SCALE = 0.75
 MARGIN_PX = 4  # room beside a row for the kernel
 
 
-def resampled(pixels: Pixels, matrix: NDArray[np.float64], size_px: tuple[int, int], scale: float, outside: int) -> Pixels:
+def resampled(
+    pixels: Pixels, matrix: NDArray[np.float64], size_px: tuple[int, int], scale: float, outside: int
+) -> Pixels:
     """Return a picture of `size_px` (height, width) cut out of another.
 
     Args:
         pixels: grey (h, w) or RGB (h, w, 3).
         matrix: (2, 3), carries `(x, y)` of the result to `pixels`; pixel centres at whole numbers.
         size_px: height and width of the result.
-        scale: how large a pixel of `pixels` is in the result; where it is small, detail that would alias is blurred.
+        scale: how large a pixel of `pixels` is in the result. Where it is less than 1, linear interpolation does, after
+            a blur that takes out what would alias.
         outside: the level of what lies outside of `pixels`.
     """
-    source = pixels if scale > NO_BLUR_SCALE else np.asarray(cv2.GaussianBlur(pixels, (0, 0), 0.35 / scale), np.uint8)
     (across, lean, left), (slant, down, top) = matrix.tolist()
-    if down <= 0 or abs(slant) > MOST_SLANT * down or across <= 0:
-        flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-        return np.asarray(cv2.warpAffine(source, matrix, size_px[::-1], flags=flags, borderValue=(outside,) * 3), np.uint8)
+    if scale < 1 or down <= 0 or abs(slant) > MOST_SLANT * down or across <= 0:
+        source = pixels if scale > NO_BLUR_SCALE else cv2.GaussianBlur(pixels, (0, 0), 0.35 / scale)
+        flags = (cv2.INTER_LINEAR if scale < 1 else cv2.INTER_CUBIC) | cv2.WARP_INVERSE_MAP
+        page = cv2.warpAffine(source, matrix, size_px[::-1], flags=flags, borderValue=(outside,) * 3)
+        return np.asarray(page, np.uint8)
     height, width = size_px
-    layers = _layers_of(source)
+    layers = _layers_of(pixels)
     # Row y of the picture is met, in column x of the result, at its row (y - top - slant * x) / down.
     shift = lean / down
     levelled = np.empty((len(layers), layers.shape[1], width), np.uint8)
@@ -43,7 +47,7 @@ def resampled(pixels: Pixels, matrix: NDArray[np.float64], size_px: tuple[int, i
     columns = np.empty((len(layers), width, height), np.uint8)
     _along_rows(_transposed(levelled), down, slant, top, outside, columns)
     page = _transposed(columns)
-    return np.asarray(cv2.merge(list(page)), np.uint8) if source.ndim == 3 else page[0]
+    return np.asarray(cv2.merge(list(page)), np.uint8) if pixels.ndim == 3 else page[0]
 
 
 def _layers_of(pixels: Pixels) -> Pixels:
@@ -62,13 +66,14 @@ def _transposed(layers: Pixels) -> Pixels:
     return result
 
 
-@njit("void(f4[::1], f4, i4[::1], f4[:, ::1])", cache=True, error_model="numpy")
+@njit("void(f4[::1], f8, i4[::1], f4[:, ::1])", cache=True, error_model="numpy")
 def _weigh(steps: NDArray[np.float32], start: float, whole: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
     """Split each place `steps + start` into its whole part and the weights of the four pixels around it."""
     one, half, three = np.float32(1.0), np.float32(0.5), np.float32(3.0)
+    offset = np.float32(start)
     first, second, third, fourth = weights[0], weights[1], weights[2], weights[3]
     for at in range(len(steps)):
-        place = steps[at] + start
+        place = steps[at] + offset
         below = np.floor(place)
         whole[at] = np.int32(below)
         t = place - below
@@ -101,7 +106,7 @@ def _end_of_run(whole: NDArray[np.int32], start: int) -> int:
 def _along_rows(
     source: NDArray[np.uint8], step: float, shift: float, left: float, outside: int, result: NDArray[np.uint8]
 ) -> None:
-    """Fill the rows of all layers: pixel x of row y is what lies at `step * x + shift * y + left` in the source's row."""
+    """Fill the rows of all layers: pixel x of row y from `step * x + shift * y + left` in the source's row."""
     width, length = source.shape[2], result.shape[2]
     steps = ((step - 1) * np.arange(length)).astype(np.float32)
     whole = np.empty(length, np.int32)
@@ -110,7 +115,7 @@ def _along_rows(
     for y in range(source.shape[1]):
         start = shift * y + left
         begin = np.int64(np.floor(start))
-        _weigh(steps, np.float32(start - begin), whole, weights)
+        _weigh(steps, start - begin, whole, weights)
         for layer in range(len(source)):
             row[MARGIN_PX : MARGIN_PX + width] = source[layer, y]
             line = result[layer, y]

@@ -1,7 +1,8 @@
 """What is done to a capture to make its page, and doing it.
 
-`render` is the only way a page picture comes about. Its stages follow one order (turn, straighten, crop) and are
-composed into one resampling; whole-pixel crops and quarter turns do not resample at all.
+`render` is the only way a page picture comes about. Its stages follow one order: part (of a spread), corners (of a
+photo), straighten, crop, margins, turn, wipe, tone. All that move pixels are composed into one resampling; whole-pixel
+crops and quarter turns do not resample at all.
 """
 
 import hashlib
@@ -14,9 +15,15 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
+from papiermappe.core.clean.gutter import FoldKind, Gutter, part_of
+from papiermappe.core.clean.perspective import rectified_size_px
+from papiermappe.core.clean.tone import binarise, whiten
+from papiermappe.core.clean.wipes import wipe
+from papiermappe.core.geometry import Point, Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
+from papiermappe.core.resample import resampled
+from papiermappe.core.zones import Zone
 
 PAPER_WHITE = 255
 SURE = 0.5
@@ -52,14 +59,46 @@ class Cropping(_Value):
     on: bool = True
 
 
+class Part(_Value):
+    """One page of a spread: what lies on one side of its gutter."""
+
+    gutter: Annotated[tuple[Point, ...], Field(min_length=2, max_length=200)]
+    """`(x_mm, y_mm)` on the capture, from the top to the bottom."""
+    right: bool
+    """The right page, not the left."""
+
+
+class Tone(StrEnum):
+    """How ink and paper are shown."""
+
+    AS_SCANNED = "as scanned"
+    WHITE = "paper white"
+    GREY = "grey"
+    BILEVEL = "bilevel"
+
+    @property
+    def without_colour(self) -> bool:
+        """Whether colour is not needed for it."""
+        return self in {Tone.GREY, Tone.BILEVEL}
+
+
 class Treatment(_Value):
     """What is done to a capture to make its page. A step that is None has not been looked at yet."""
 
     version: Literal[1] = 1
-    quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
-    """Counter-clockwise."""
+    part: Part | None = None
+    corners: Quad | None = None
+    """Of a sheet seen by a camera, on the capture: it is made flat."""
     straighten: Straightening | None = None
     crop: Cropping | None = None
+    margins: tuple[Annotated[float, Field(ge=-200, le=200)], Annotated[float, Field(ge=-200, le=200)]] = (0.0, 0.0)
+    """How far the content is moved, `(x_mm, y_mm)`, right and down positive, on the page as it is seen."""
+    quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
+    """Counter-clockwise."""
+    turn_origin: Origin = Origin.BY_HAND
+    wipes: Annotated[tuple[Zone, ...], Field(max_length=500)] = ()
+    """On the page as it is seen, in mm from its top left."""
+    tone: Tone = Tone.AS_SCANNED
 
     @property
     def skew_deg(self) -> float:
@@ -67,24 +106,33 @@ class Treatment(_Value):
         return self.straighten.skew_deg if self.straighten and self.straighten.on else 0.0
 
     @property
-    def corners(self) -> Quad | None:
+    def sheet(self) -> Quad | None:
         """The corners that are cropped to, None where cropping is off."""
         return self.crop.corners if self.crop and self.crop.on else None
 
+    def lies_like(self, other: "Treatment") -> bool:
+        """Whether the content of a page lies at the same place under both treatments."""
+        return self._geometry == other._geometry
+
+    @property
+    def _geometry(self) -> tuple[object, ...]:
+        return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns
+
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
-        what = f"{capture_sha256} v1 {self.quarter_turns} {self.skew_deg!r} {self.corners!r}"
+        what = f"{capture_sha256} v2 {self._geometry!r} {self.wipes!r} {self.tone!r}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
 class PageBox(NamedTuple):
-    """The part of a capture that becomes the page: a rectangle, turned counter-clockwise by `skew_deg`."""
+    """The part of a capture, or of a photo made flat, that becomes the page: a rectangle, turned by `skew_deg`."""
 
     centre_x_mm: float
     centre_y_mm: float
     width_mm: float
     height_mm: float
     skew_deg: float
+    """Counter-clockwise."""
 
 
 def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox:
@@ -92,12 +140,13 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
 
     The box holds every corner that is cropped to; one that is a paper size within 1.5 mm gets that size exactly.
     """
-    corners = treatment.corners or ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
+    corners = treatment.sheet or ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
     upright = np.array(corners) @ rotation_deg(-treatment.skew_deg).T
     low, high = upright.min(axis=0), upright.max(axis=0)
-    centre = rotation_deg(treatment.skew_deg) @ ((low + high) / 2)
+    shift = rotation_deg(-90.0 * treatment.quarter_turns) @ np.array(treatment.margins)
+    centre = rotation_deg(treatment.skew_deg) @ ((low + high) / 2 - shift)
     box_width_mm, box_height_mm = (float(side) for side in np.clip(high - low, 1.0, MOST_PAGE_MM))
-    paper = nearest_size(box_width_mm, box_height_mm) if treatment.corners else None
+    paper = nearest_size(box_width_mm, box_height_mm) if treatment.sheet or treatment.corners else None
     if paper is not None:
         box_width_mm, box_height_mm = paper.width_mm, paper.height_mm
     return PageBox(float(centre[0]), float(centre[1]), box_width_mm, box_height_mm, treatment.skew_deg)
@@ -105,7 +154,7 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
 
 def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height in mm of the page that a capture of `width_px` x `height_px` becomes."""
-    box = page_box(px_to_mm(width_px, dpi), px_to_mm(height_px, dpi), treatment)
+    box = page_box(*_flat_size_mm(width_px, height_px, dpi, treatment), treatment)
     return (box.height_mm, box.width_mm) if treatment.quarter_turns % 2 else (box.width_mm, box.height_mm)
 
 
@@ -125,14 +174,28 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
         PictureRefused: the capture cannot be decoded.
     """
     head = capture.head()
-    width_mm, height_mm = px_to_mm(head.width_px, capture.dpi), px_to_mm(head.height_px, capture.dpi)
-    box = page_box(width_mm, height_mm, treatment)
+    box = page_box(*_flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment), treatment)
     scale = _scale_for(box, treatment.quarter_turns, capture.dpi, width_px)
     reduction = _reduction_for(scale)
-    pixels = capture.pixels(reduction)
+    dpi = capture.dpi / reduction
+    pixels = capture.pixels(reduction, grey=treatment.tone.without_colour)
+    if treatment.part is not None:
+        pixels = part_of(pixels, dpi, Gutter(treatment.part.gutter, FoldKind.SHADOW, 1.0), treatment.part.right)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
-    page = _cut(pixels, box, (size_px[0], size_px[1]), capture.dpi / reduction, scale * reduction)
-    return np.ascontiguousarray(np.rot90(page, treatment.quarter_turns))
+    page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
+    turned = np.ascontiguousarray(np.rot90(page, treatment.quarter_turns))
+    return _toned(wipe(turned, treatment.wipes, capture.dpi * scale), capture.dpi * scale, treatment.tone)
+
+
+def _flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
+    """Return width and height of the capture; of the sheet on it, where it is a photo that is made flat."""
+    if treatment.corners is not None:
+        height_px, width_px = rectified_size_px(_in_px(treatment.corners, dpi), width_px, height_px)
+    return px_to_mm(width_px, dpi), px_to_mm(height_px, dpi)
+
+
+def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
+    return np.array([(mm_to_px(x, dpi) - 0.5, mm_to_px(y, dpi) - 0.5) for x, y in corners])
 
 
 def _scale_for(box: PageBox, quarter_turns: int, dpi: float, width_px: int | None) -> float:
@@ -146,7 +209,9 @@ def _reduction_for(scale: float) -> Reduction:
     return next((reduction for reduction in options if scale * reduction <= 1.0), 1)
 
 
-def _cut(pixels: Pixels, box: PageBox, size_px: tuple[int, int], dpi: float, scale: float) -> Pixels:
+def _cut(
+    pixels: Pixels, box: PageBox, size_px: tuple[int, int], dpi: float, scale: float, corners: Quad | None
+) -> Pixels:
     """Cut a box out of decoded pixels.
 
     Args:
@@ -155,17 +220,33 @@ def _cut(pixels: Pixels, box: PageBox, size_px: tuple[int, int], dpi: float, sca
         size_px: height and width of the result.
         dpi: of `pixels`.
         scale: from `pixels` to the result, at most 1.
+        corners: of the sheet that is made flat first, in mm.
     """
     height_px, width_px = size_px
     left_px = mm_to_px(box.centre_x_mm, dpi) - width_px / scale / 2
     top_px = mm_to_px(box.centre_y_mm, dpi) - height_px / scale / 2
-    if box.skew_deg == 0 and math.isclose(scale, 1.0):
+    if box.skew_deg == 0 and math.isclose(scale, 1.0) and corners is None:
         return _sliced(pixels, round(top_px), round(left_px), height_px, width_px)
     matrix = np.empty((2, 3))
     matrix[:, :2] = rotation_deg(box.skew_deg) / scale
     centre = np.array([mm_to_px(box.centre_x_mm, dpi) - 0.5, mm_to_px(box.centre_y_mm, dpi) - 0.5])
     matrix[:, 2] = centre - matrix[:, :2] @ np.array([(width_px - 1) / 2, (height_px - 1) / 2])
-    return _resampled(pixels, matrix, width_px, height_px, scale)
+    if corners is None:
+        return resampled(pixels, matrix, size_px, scale, PAPER_WHITE)
+    flat_to_photo = _flat_to_photo(_in_px(corners, dpi), pixels.shape)
+    carry = flat_to_photo @ np.vstack([matrix, [0.0, 0.0, 1.0]])
+    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+    flat = cv2.warpPerspective(pixels, carry, (width_px, height_px), flags=flags, borderValue=(PAPER_WHITE,) * 3)
+    return np.asarray(flat, np.uint8)
+
+
+def _flat_to_photo(corners_px: NDArray[np.float64], shape: tuple[int, ...]) -> NDArray[np.float64]:
+    """Return the (3, 3) matrix that carries `(x, y)` of the sheet made flat to the photo."""
+    height, width = rectified_size_px(corners_px, shape[1], shape[0])
+    flat = [(-0.5, -0.5), (width - 0.5, -0.5), (width - 0.5, height - 0.5), (-0.5, height - 0.5)]
+    return np.asarray(
+        cv2.getPerspectiveTransform(np.array(flat, np.float32), corners_px.astype(np.float32)), np.float64
+    )
 
 
 def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pixels:
@@ -178,17 +259,11 @@ def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pix
     return page
 
 
-def _resampled(pixels: Pixels, matrix: NDArray[np.float64], width: int, height: int, scale: float) -> Pixels:
-    """Resample; `matrix`, (2, 3), carries `(x, y)` of the result to `pixels`."""
-    blurred = pixels if scale > 0.75 else cv2.GaussianBlur(pixels, (0, 0), 0.35 / scale)
-    return np.asarray(
-        cv2.warpAffine(
-            blurred,
-            matrix,
-            (width, height),
-            flags=(cv2.INTER_CUBIC if scale > 0.75 else cv2.INTER_LINEAR) | cv2.WARP_INVERSE_MAP,
-            borderMode=cv2.BORDER_CONSTANT,
-            borderValue=(PAPER_WHITE,) * 3,
-        ),
-        np.uint8,
-    )
+def _toned(page: Pixels, dpi: float, tone: Tone) -> Pixels:
+    if tone is Tone.WHITE:
+        return whiten(page, dpi)
+    if tone is Tone.GREY:
+        return to_grey(page)
+    if tone is Tone.BILEVEL:
+        return np.where(binarise(page, dpi), np.uint8(0), np.uint8(255))
+    return page

@@ -6,6 +6,8 @@ from pydantic import BaseModel
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from papiermappe.core.clean.arrival import Look
+from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.places import Side, sheets
 from papiermappe.core.treatment import Treatment, page_size_mm
@@ -16,6 +18,8 @@ from papiermappe.store.database import Store
 from papiermappe.store.models import Filing, JournalEntry, Mappe, Page, Pass, PassState
 
 HISTORY_SHOWN = 30
+WORTH_A_LOOK = frozenset(FindingKind) - {FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DIRTY, FindingKind.FOLD}
+"""Kinds of findings that make the text of a page hard to read or wrong; the others are told at the page only."""
 LANE_PX = 200
 STAGE_PX = 1400
 
@@ -43,6 +47,9 @@ class PageView(BaseModel):
     treatment: Treatment
     look: list[str]
     """What a person should look at; empty where all is well."""
+    blank: bool
+    findings: list[Finding]
+    """What the machine noticed; with places only where the page still lies as it was looked at."""
 
 
 class PassView(BaseModel):
@@ -132,6 +139,8 @@ def page_view(page: Page, pass_number: int = 1) -> PageView:
     """Return a page as windows show it."""
     treatment, capture = treatment_of(page), page.capture
     width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+    seen = Look.model_validate(page.look) if page.look else None
+    findings = _findings(seen, treatment) if seen else []
     scanned_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     return PageView(
         id=page.id,
@@ -148,12 +157,20 @@ def page_view(page: Page, pass_number: int = 1) -> PageView:
         dpi=capture.dpi,
         byte_size=capture.byte_size,
         treatment=treatment,
-        look=_worth_a_look(treatment),
+        look=_worth_a_look(treatment, findings),
+        blank=any(finding.kind is FindingKind.BLANK for finding in findings),
+        findings=findings,
     )
 
 
-def _worth_a_look(treatment: Treatment) -> list[str]:
-    found = []
+def _findings(look: Look, treatment: Treatment) -> list[Finding]:
+    if treatment.lies_like(look.treatment):
+        return list(look.findings)
+    return [finding.model_copy(update={"zone": None}) for finding in look.findings]
+
+
+def _worth_a_look(treatment: Treatment, findings: list[Finding]) -> list[str]:
+    found = [finding.message for finding in findings if finding.kind in WORTH_A_LOOK]
     if treatment.crop and not treatment.crop.on and treatment.crop.confidence < 0.5:
         found.append("the edges of the sheet were not found for sure")
     if treatment.straighten and not treatment.straighten.on and treatment.straighten.confidence < 0.5:

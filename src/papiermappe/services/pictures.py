@@ -37,7 +37,7 @@ def captured_picture(store: Store, capture: Capture, most_px: int) -> CapturedPi
 
 
 def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> None:
-    """Look at a page that has arrived: find sheet and skew, make its small picture, write down what was found."""
+    """Look at a page that has arrived: find out what there is to, make its small picture, write down what was found."""
     with store.begin() as session:
         page = session.get(Page, page_id)
         if page is None:
@@ -45,10 +45,9 @@ def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> 
         capture, treatment = page.capture, treatment_of(page)
     if treatment.straighten is not None and treatment.crop is not None:
         return
-    straighten, crop, small = compute(looked_at, captured_picture(store, capture, most_px), LANE_PX, THUMBNAIL_QUALITY)
-    found = Treatment(straighten=straighten, crop=crop)
-    store.blobs.cache(Blobs.picture_key(found.picture_key(capture.sha256), LANE_PX), small)
-    record_look(store, page_id, straighten, crop)
+    look, small = compute(looked_at, captured_picture(store, capture, most_px), LANE_PX, THUMBNAIL_QUALITY)
+    store.blobs.cache(Blobs.picture_key(look.treatment.picture_key(capture.sha256), LANE_PX), small)
+    record_look(store, page_id, look)
 
 
 def picture_if_made(store: Store, picture: str, width_px: int) -> bytes | None:

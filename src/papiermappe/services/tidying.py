@@ -3,7 +3,8 @@
 from collections.abc import Collection
 from typing import Literal
 
-from papiermappe.core.treatment import Cropping, Straightening
+from papiermappe.core.clean.arrival import Look
+from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import Fields, edit, locked_mappe, note, pages_of, treatment_of
 from papiermappe.services.words import count
@@ -18,7 +19,10 @@ def turn_pages(store: Store, mappe_id: int, page_ids: Collection[int], quarter_t
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
         changes: dict[int, Fields] = {
-            page.id: {"quarter_turns": (treatment_of(page).quarter_turns + quarter_turns) % 4}
+            page.id: {
+                "quarter_turns": (treatment_of(page).quarter_turns + quarter_turns) % 4,
+                "turn_origin": Origin.BY_HAND.value,
+            }
             for page in pages_of(session, mappe_id)
             if page.id in page_ids
         }
@@ -51,16 +55,38 @@ def _switched(page: Page, step: Step, on: bool) -> Fields | None:
     return {step: value.model_copy(update={"on": on}).model_dump(mode="json")}
 
 
-def record_look(store: Store, page_id: int, straighten: Straightening, crop: Cropping) -> None:
+def set_tone(store: Store, mappe_id: int, page_ids: Collection[int], tone: Tone, seen: int) -> int:
+    """Show pages as scanned, with white paper, in grey or bilevel."""
+    with store.begin() as session:
+        mappe = locked_mappe(session, mappe_id)
+        changes: dict[int, Fields] = {
+            page.id: {"tone": tone.value}
+            for page in pages_of(session, mappe_id)
+            if page.id in page_ids and treatment_of(page).tone is not tone
+        }
+        if not changes:
+            raise NotPossible("These pages are shown that way already.")
+        return edit(session, mappe, f"{count(len(changes), 'page')} shown {_IN_TONE[tone]}", changes, seen)
+
+
+_IN_TONE = {
+    Tone.AS_SCANNED: "in the tones of the scan",
+    Tone.WHITE: "with white paper",
+    Tone.GREY: "in grey",
+    Tone.BILEVEL: "in black and white",
+}
+
+
+def record_look(store: Store, page_id: int, look: Look) -> None:
     """Write down what the machine found on a page; what a person has set meanwhile stays."""
     with store.begin() as session:
         page = session.get_one(Page, page_id)
         mappe = locked_mappe(session, page.mappe_id)
         session.refresh(page)
-        found: Fields = {
-            "straighten": straighten.model_dump(mode="json"),
-            "crop": crop.model_dump(mode="json"),
-        }
-        news = {step: value for step, value in found.items() if page.treatment.get(step) is None}
+        page.look = look.model_dump(mode="json")
+        found = look.treatment.model_dump(mode="json")
+        news = {step: found[step] for step in ("straighten", "crop") if page.treatment.get(step) is None}
+        if treatment_of(page).quarter_turns == 0:
+            news |= {name: found[name] for name in ("quarter_turns", "turn_origin")}
         if news:
             note(session, mappe, "", {page_id: news})

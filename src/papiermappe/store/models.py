@@ -199,6 +199,8 @@ class Page(Base):
     side: Mapped[Side] = mapped_column(_named(Side, "side"))
     put_away: Mapped[bool] = mapped_column(server_default="false")
     treatment: Mapped[Json]
+    look: Mapped[Json | None]
+    """What the machine saw when the page arrived; None before it has looked."""
     revision: Mapped[int]
     """The number of the journal entry that changed it last."""
     capture: Mapped[Capture] = relationship(lazy="joined")

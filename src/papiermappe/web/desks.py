@@ -6,6 +6,7 @@ from fastapi import APIRouter, Header, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from papiermappe.core.treatment import Tone
 from papiermappe.services import filing, journal, mappen, ordering, tidying
 from papiermappe.services.desk import LANE_PX, STAGE_PX, desk
 from papiermappe.services.devices import everyday_ticket, list_devices
@@ -48,6 +49,12 @@ class Switch(OnPages):
 
     step: tidying.Step
     on: bool
+
+
+class InTone(OnPages):
+    """How ink and paper are shown."""
+
+    tone: Tone
 
 
 class Subject(BaseModel):
@@ -103,6 +110,12 @@ def turn(ctx: Ctx, mappe_id: int, command: Turn) -> int:
 def switch(ctx: Ctx, mappe_id: int, command: Switch) -> int:
     """Switch a step of the treatment on or off."""
     return tidying.switch_step(ctx.store, mappe_id, command.pages, command.step, command.on, command.seen)
+
+
+@router.post("/tone")
+def tone(ctx: Ctx, mappe_id: int, command: InTone) -> int:
+    """Show pages in another tone."""
+    return tidying.set_tone(ctx.store, mappe_id, command.pages, command.tone, command.seen)
 
 
 @router.post("/undo")

@@ -2,26 +2,51 @@
 
 from papiermappe.core.clean.blank import BlankEstimate, judge_blank
 from papiermappe.core.clean.colour import ColourEstimate, ColourKind, judge_colour
+from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.gutter import FoldKind, Gutter, find_gutter, split_spread
+from papiermappe.core.clean.margins import Margins, Shift, align_margins, find_margins
+from papiermappe.core.clean.perspective import PhotoCorners, find_corners, rectify
+from papiermappe.core.clean.pile import SharedKind, SuggestedWipe, pile, suggest_wipes
+from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import SheetFrame, find_sheet, find_sheets
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.tone import binarise, despeckle, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
+from papiermappe.core.clean.wipes import wipe
 
 __all__ = [
     "BlankEstimate",
     "ColourEstimate",
     "ColourKind",
+    "Finding",
+    "FindingKind",
     "FoldKind",
     "Gutter",
+    "Margins",
+    "PhotoCorners",
+    "SharedKind",
     "SheetFrame",
+    "Shift",
     "SkewEstimate",
+    "SuggestedWipe",
     "TurnEstimate",
+    "align_margins",
+    "binarise",
+    "despeckle",
     "estimate_skew",
+    "find_corners",
     "find_gutter",
+    "find_margins",
     "find_sheet",
     "find_sheets",
     "find_upright",
     "judge_blank",
     "judge_colour",
+    "judge_quality",
+    "pile",
+    "rectify",
     "split_spread",
+    "suggest_wipes",
+    "whiten",
+    "wipe",
 ]

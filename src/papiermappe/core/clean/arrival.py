@@ -4,36 +4,87 @@ import math
 
 import cv2
 import numpy as np
+from pydantic import BaseModel, ConfigDict
 
+from papiermappe.core.clean.blank import judge_blank
+from papiermappe.core.clean.colour import ColourKind, judge_colour
+from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import SheetFrame, find_sheet
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.upright import find_upright
+from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction
-from papiermappe.core.treatment import SURE, Cropping, Straightening
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
+from papiermappe.core.treatment import SURE, Cropping, Origin, Straightening, Treatment, page_box
 
 LOOK_DPI = 150
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
 PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
+PAPER_WHITE = 255
 
 
-def look_at(capture: CapturedPicture) -> tuple[Straightening, Cropping]:
-    """Find sheet and skew. What the machine is not sure of is proposed but switched off. Raises PictureRefused."""
+class Look(BaseModel):
+    """What was found on a capture."""
+
+    model_config = ConfigDict(frozen=True)
+
+    treatment: Treatment
+    """What follows from it; what the machine is not sure of is proposed but switched off."""
+    findings: tuple[Finding, ...]
+    """Their places are on the page that the treatment makes."""
+    colour: ColourKind
+
+
+def look_at(capture: CapturedPicture) -> Look:
+    """Find sheet, skew and the way up, and judge the page that follows. Raises PictureRefused."""
     reduction: Reduction = next((by for by in REDUCTIONS if capture.dpi / by >= LOOK_DPI), 1)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
     frame = find_sheet(pixels, dpi)
-    skew = _skew(pixels, dpi, frame)
-    return (
-        Straightening(skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE),
-        Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
+    grey = to_grey(pixels)
+    sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 else grey, dpi)
+    turn = find_upright(sheet, dpi)
+    turns = turn.quarter_turns if turn.confidence >= SURE else 0
+    if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
+        sheet = View(np.ascontiguousarray(np.rot90(sheet.grey)), dpi)
+    skew = _skew(sheet, frame)
+    treatment = Treatment(
+        straighten=Straightening(
+            skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE
+        ),
+        crop=Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
+        quarter_turns=turns,
+        turn_origin=Origin.FOUND,
     )
+    page = _page(pixels, dpi, treatment)
+    return Look(treatment=treatment, findings=tuple(_findings(page)), colour=judge_colour(page, dpi).kind)
 
 
-def _skew(pixels: Pixels, dpi: float, frame: SheetFrame) -> SkewEstimate:
+def _findings(page: View) -> list[Finding]:
+    blank = judge_blank(page, page.dpi)
+    if blank.is_blank:
+        return [Finding(kind=FindingKind.BLANK, message="nothing is on it", confidence=blank.confidence)]
+    return judge_quality(page, page.dpi)
+
+
+def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:
+    """Return the page that the treatment makes, at the resolution of `pixels`; to be looked at, not to be shown."""
+    height, width = pixels.shape[:2]
+    box = page_box(width / dpi * 25.4, height / dpi * 25.4, treatment)
+    size_px = max(1, round(mm_to_px(box.height_mm, dpi))), max(1, round(mm_to_px(box.width_mm, dpi)))
+    turn = cv2.getRotationMatrix2D((0, 0), box.skew_deg, 1.0)
+    centre = np.array([mm_to_px(box.centre_x_mm, dpi) - 0.5, mm_to_px(box.centre_y_mm, dpi) - 0.5])
+    turn[:, 2] = centre - turn[:, :2] @ np.array([(size_px[1] - 1) / 2, (size_px[0] - 1) / 2])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    page = cv2.warpAffine(pixels, turn, size_px[::-1], flags=flags, borderValue=(PAPER_WHITE,) * 3)
+    return View(np.ascontiguousarray(np.rot90(page, treatment.quarter_turns)), dpi)
+
+
+def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:
     """Return the skew of the print; that of the paper's edges where there is no print to go by."""
-    inside = _on_sheet_only(pixels, dpi, frame.corners) if frame.confidence > 0 else pixels
-    print_skew = estimate_skew(inside, dpi)
+    print_skew = estimate_skew(sheet, sheet.dpi)
     edge_skew_deg = _edge_skew_deg(frame.corners)
     if frame.confidence < SURE:
         return print_skew
@@ -52,15 +103,14 @@ def _edge_skew_deg(corners: Quad) -> float:
     return math.degrees((across + down) / 2)
 
 
-def _on_sheet_only(pixels: Pixels, dpi: float, corners: Quad) -> Pixels:
-    """Return the capture with everything off the sheet, and a rim of 2 mm, in the sheet's own mean colour."""
+def _on_sheet_only(grey: Pixels, dpi: float, corners: Quad) -> Pixels:
+    """Return the capture with everything off the sheet, and a rim of 2 mm, in the sheet's own mean grey."""
     quad_px = np.array([[mm_to_px(x, dpi), mm_to_px(y, dpi)] for x, y in corners])
     centre = quad_px.mean(axis=0)
     reach = np.abs(quad_px - centre).mean()
     shrunk = centre + (quad_px - centre) * max(0.0, 1 - mm_to_px(RIM_MM, dpi) / max(reach, 1.0))
-    off_sheet = np.full(pixels.shape[:2], 255, np.uint8)
-    cv2.fillConvexPoly(off_sheet, np.rint(shrunk).astype(np.int32), 0)
-    colour = cv2.mean(pixels, mask=cv2.bitwise_not(off_sheet))
-    filled = pixels.copy()
-    filled[off_sheet > 0] = np.rint(colour[: 1 if pixels.ndim == 2 else 3]).astype(np.uint8)
+    on_sheet = np.zeros(grey.shape, np.uint8)
+    cv2.fillConvexPoly(on_sheet, np.rint(shrunk).astype(np.int32), 255)
+    filled = np.full_like(grey, round(cv2.mean(grey, mask=on_sheet)[0]))
+    cv2.copyTo(grey, on_sheet, filled)
     return filled

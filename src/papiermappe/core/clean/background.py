@@ -1,5 +1,7 @@
 """The paper itself: how bright, and of which colour, it is everywhere on a page, print left out."""
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -10,8 +12,18 @@ from papiermappe.core.picture import Pixels, checked, shrunk
 CELL_MM = 1.0
 PRINT_MM = 9  # print, and whatever else is narrower, is not paper
 PAPER_SHARE = 0.8  # paper is at least so bright, against the brightest of the page
+ISLAND_CELLS = 600  # of paper that something covers all around: less is bright, but not paper
 FILL_MM = 8.0
 SMOOTH_MM = 2.0
+
+
+class Paper(NamedTuple):
+    """Bare paper and what covers it."""
+
+    colour: Pixels
+    """The colour that bare paper has at each pixel, of the page's own shape."""
+    covered: NDArray[np.bool_]
+    """(h, w): where something covers it for more than 9 mm: a picture, a dark area."""
 
 
 def paper_of(page: Pixels, dpi: float) -> Pixels:
@@ -22,21 +34,46 @@ def paper_of(page: Pixels, dpi: float) -> Pixels:
     Raises:
         PictureRefused: not a grey (h, w) or RGB (h, w, 3) uint8 picture.
     """
+    smooth, _ = _by_cell(page, dpi)
+    return np.asarray(cv2.resize(smooth, page.shape[1::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
+
+
+def paper_and_cover(page: Pixels, dpi: float) -> Paper:
+    """Return the colour of bare paper as `paper_of` does, and where it is covered. Raises PictureRefused."""
+    smooth, is_paper = _by_cell(page, dpi)
+    size = page.shape[1::-1]
+    cover = cv2.resize((~is_paper).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    return Paper(np.asarray(cv2.resize(smooth, size, interpolation=cv2.INTER_LINEAR), np.uint8), cover > 0)
+
+
+def _by_cell(page: Pixels, dpi: float) -> tuple[Pixels, NDArray[np.bool_]]:
+    """Return the paper's colour in cells of 1 mm, and which of them show it."""
     height, width = checked(page, dpi).shape[:2]
-    by_cell = shrunk(page, max(1, min(round(mm_to_px(CELL_MM, dpi)), min(height, width))))
-    closed = cv2.morphologyEx(by_cell, cv2.MORPH_CLOSE, np.ones((PRINT_MM, PRINT_MM), np.uint8))
+    cells = shrunk(page, max(1, min(round(mm_to_px(CELL_MM, dpi)), min(height, width))))
+    closed = cv2.morphologyEx(cells, cv2.MORPH_CLOSE, np.ones((PRINT_MM, PRINT_MM), np.uint8))
     light = closed if closed.ndim == 2 else closed.max(axis=2)
-    is_paper = (light >= PAPER_SHARE * np.percentile(light, 90)).astype(np.float32)
+    is_paper = _without_islands(light >= PAPER_SHARE * np.percentile(light, 90))
     carried = _carried(closed.astype(np.float32), is_paper)
-    smooth = cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8)
-    return np.asarray(cv2.resize(smooth, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
+    return cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8), is_paper
 
 
-def _carried(cells: NDArray[np.float32], is_paper: NDArray[np.float32]) -> NDArray[np.float32]:
+def _without_islands(is_paper: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return where paper is, small bright parts of a picture left out."""
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(is_paper.astype(np.uint8), connectivity=4)
+    if count <= 2:
+        return is_paper
+    large = stats[:, cv2.CC_STAT_AREA] >= min(ISLAND_CELLS, int(stats[1:, cv2.CC_STAT_AREA].max()))
+    large[0] = False
+    return np.asarray(large[labels], np.bool_)
+
+
+def _carried(cells: NDArray[np.float32], is_paper: NDArray[np.bool_]) -> NDArray[np.float32]:
     """Return the cells, those that are not paper filled with the mean of the paper around them."""
     if is_paper.all():
         return cells
-    own = is_paper if cells.ndim == 2 else is_paper[..., None]
-    near = cv2.GaussianBlur(is_paper, (0, 0), FILL_MM) + np.float32(1e-6)
-    filled = cv2.GaussianBlur(cells * own, (0, 0), FILL_MM) / (near if cells.ndim == 2 else near[..., None])
+    own = is_paper.astype(np.float32)
+    near = cv2.GaussianBlur(own, (0, 0), FILL_MM) + np.float32(1e-6)
+    if cells.ndim == 3:
+        own, near = own[..., None], near[..., None]
+    filled = cv2.GaussianBlur(cells * own, (0, 0), FILL_MM).reshape(cells.shape) / near
     return np.where(own > 0, cells, filled)

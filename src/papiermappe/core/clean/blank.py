@@ -10,11 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_of
-from papiermappe.core.clean.ink import working_copy
+from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
+PLENTY_MM2 = 150.0  # of plainly dark ink: more than dust, and a dust line, can be
+PLAIN_LEVELS = 60
 FAINT_LEVELS = 11  # the reach of a mark: darker than the paper by this
 DARK_LEVELS = 20  # its heart: darker by this...
 SHARP_LEVELS = 26  # ...where the brightness changes by this within three pixels at 150 dpi
@@ -23,6 +24,7 @@ NEAR_PX = 9
 HEART_PX = 5
 SPECK_MM = 1.1
 RIM_MM = 3.0
+EDGE_MM = 0.8  # where backing may still show
 HOLE_MM = (3.5, 9.0)
 ROUND_SHARE = 0.8
 LINE_LEVELS = 3
@@ -39,7 +41,7 @@ class BlankEstimate(NamedTuple):
     """0 to 1; below 0.5 the answer is a guess."""
 
 
-def judge_blank(page: Pixels, dpi: float) -> BlankEstimate:
+def judge_blank(page: Pixels | View, dpi: float) -> BlankEstimate:
     """Judge whether a page is blank but for what shines through, dust, holes and shadows at the rim.
 
     Args:
@@ -49,13 +51,26 @@ def judge_blank(page: Pixels, dpi: float) -> BlankEstimate:
     Raises:
         PictureRefused: not such a picture.
     """
-    grey, work_dpi = working_copy(page, dpi)
-    soft = np.asarray(cv2.GaussianBlur(grey, (0, 0), 0.7), np.uint8)
-    darker = _without_dust_lines(np.asarray(cv2.subtract(paper_of(grey, work_dpi), soft), np.uint8))
-    weight = _heaviest_mark(darker, soft, work_dpi)
+    view = view_of(page, dpi)
+    if _ink_mm2(view) > PLENTY_MM2:
+        return BlankEstimate(False, 1.0)
+    soft = np.asarray(cv2.GaussianBlur(view.grey, (0, 0), 0.7), np.uint8)
+    darker = _without_dust_lines(np.asarray(cv2.subtract(view.grey_paper, soft), np.uint8))
+    edge = max(1, round(mm_to_px(EDGE_MM, view.dpi)))
+    darker[:edge] = darker[-edge:] = 0
+    darker[:, :edge] = darker[:, -edge:] = 0
+    weight = _heaviest_mark(darker, soft, view.dpi)
     if weight >= 1.0:
         return BlankEstimate(False, float(np.clip(weight / 2, 0.5, 1.0)))
     return BlankEstimate(True, 1.0 - weight / 2)
+
+
+def _ink_mm2(view: View) -> float:
+    """Return the area of plainly dark ink; holes and borders, which are thick, do not count."""
+    rim = round(mm_to_px(RIM_MM, view.dpi))
+    inner = slice(rim, -rim), slice(rim, -rim)
+    plain = (view.darker[inner] > PLAIN_LEVELS) & (view.ink[inner] > 0)
+    return float(np.count_nonzero(plain)) / mm_to_px(1, view.dpi) ** 2
 
 
 def _without_dust_lines(darker: Pixels) -> Pixels:
@@ -63,7 +78,7 @@ def _without_dust_lines(darker: Pixels) -> Pixels:
     common = np.median(darker[::4], axis=0).astype(np.float32)[None]
     lines = common - cv2.erode(common, np.ones((1, 9), np.uint8)) > LINE_LEVELS
     if not lines.any() or lines.mean() > MOST_LINES_SHARE:
-        return darker
+        return darker.copy()
     cleared = darker.copy()
     cleared[:, cv2.dilate(lines.astype(np.uint8), np.ones((1, 3), np.uint8))[0] > 0] = 0
     return cleared
@@ -82,10 +97,12 @@ def _heaviest_mark(darker: Pixels, soft: Pixels, dpi: float) -> float:
     boxes = Boxes(*stats[1:, :4].T)
     plain = np.minimum(hearts / HEART_PX, boxes.extent / mm_to_px(SPECK_MM, dpi))
     plain[_at_rim(boxes, darker.shape, dpi) | _dust_lines(boxes, darker.shape, dpi)] = 0
-    for at in np.flatnonzero(plain >= 1.0):
-        if boxes.extent[at] <= mm_to_px(HOLE_MM[1], dpi) and _is_hole(labels == at + 1, dpi):
-            plain[at] = 0
-    return float(plain.max())
+    for at in np.argsort(-plain):
+        left, top, width, height = (int(side[at]) for side in boxes)
+        piece = labels[top : top + height, left : left + width] == at + 1
+        if plain[at] < 1.0 or boxes.extent[at] > mm_to_px(HOLE_MM[1], dpi) or not _is_hole(piece, dpi):
+            return float(plain[at])
+    return 0.0
 
 
 class Boxes(NamedTuple):

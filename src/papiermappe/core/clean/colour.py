@@ -5,18 +5,16 @@ of the paper itself is taken out first.
 """
 
 from enum import StrEnum
-from functools import reduce
 from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_of
-from papiermappe.core.clean.ink import WORK_DPI
+from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
+from papiermappe.core.picture import Pixels, darkest_channel, shrunk
 
+CHROMA_DPI = 75
 AROUND_MM = 1.2
 COLOUR_LEVELS = 7.5  # mean chroma over `AROUND_MM`, against the paper's
 MIDDLE_LEVELS = 1.0  # what is so nearly as dark as the darkest around it is in the middle of a stroke
@@ -41,7 +39,7 @@ class ColourEstimate(NamedTuple):
     """0 to 1; below 0.5 the answer is a guess."""
 
 
-def judge_colour(page: Pixels, dpi: float) -> ColourEstimate:
+def judge_colour(page: Pixels | View, dpi: float) -> ColourEstimate:
     """Judge what a page needs to be shown as it is: colour, grey or bilevel.
 
     Args:
@@ -51,14 +49,14 @@ def judge_colour(page: Pixels, dpi: float) -> ColourEstimate:
     Raises:
         PictureRefused: not such a picture.
     """
-    by = max(1, int(dpi // WORK_DPI))
-    small = shrunk(checked(page, dpi), by)
-    work_dpi = dpi / by if small is not page else dpi
-    paper = paper_of(small, work_dpi)
-    colour = _colour_weight(small, paper, work_dpi) if small.ndim == 3 else 0.0
+    view = view_of(page, dpi)
+    colour = 0.0
+    if view.pixels.ndim == 3:
+        by = max(1, int(view.dpi // CHROMA_DPI))
+        colour = _colour_weight(shrunk(view.pixels, by), shrunk(view.paper, by), view.dpi / by)
     if colour >= 1.0:
         return ColourEstimate(ColourKind.COLOUR, float(np.clip(colour / 2, 0.5, 1.0)))
-    grey = _grey_mm2(to_grey(small), to_grey(paper), work_dpi) / GREY_MM2
+    grey = _grey_mm2(view.darker, view.dpi) / GREY_MM2
     sure = float(np.clip(1.0 - colour / 2, 0.0, 1.0))
     if grey >= 1.0:
         return ColourEstimate(ColourKind.GREY, sure)
@@ -74,11 +72,11 @@ def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
     ycc = cv2.cvtColor(neutral, cv2.COLOR_RGB2YCrCb)
     size = max(1, round(mm_to_px(AROUND_MM, dpi)))
     red, blue = (
-        cv2.boxFilter(ycc[..., at], cv2.CV_32F, (size, size)) - np.float32(np.median(ycc[::4, ::4, at])) for at in (1, 2)
+        cv2.boxFilter(ycc[..., at], cv2.CV_32F, (size, size)) - np.float32(np.median(ycc[::4, ::4, at]))
+        for at in (1, 2)
     )
     chroma = cv2.magnitude(red, blue)
-    least = reduce(cv2.min, cv2.split(neutral))
-    darkness = 255 - cv2.boxFilter(least, cv2.CV_32F, (size, size))
+    darkness = 255 - cv2.boxFilter(darkest_channel(np.asarray(neutral, np.uint8)), cv2.CV_32F, (size, size))
     middle = darkness >= cv2.dilate(darkness, np.ones((size, size), np.uint8)) - MIDDLE_LEVELS
     chroma[~middle] = 0
     rim = round(mm_to_px(RIM_MM, dpi))
@@ -86,14 +84,9 @@ def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
     return float(inner.max() / COLOUR_LEVELS)
 
 
-def _grey_mm2(grey: Pixels, paper: Pixels, dpi: float) -> float:
+def _grey_mm2(darker: Pixels, dpi: float) -> float:
     """Return the area that is neither paper nor ink, edges of print left out."""
-    darker = cv2.subtract(paper, grey)
     ink_level = float(np.percentile(darker, 99.5))
     between = ((darker > PAPER_LEVELS) & (darker < max(ink_level - PAPER_LEVELS, PAPER_LEVELS))).astype(np.uint8)
     wide = cv2.morphologyEx(between, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
-    return _area_mm2(wide, dpi)
-
-
-def _area_mm2(mask: NDArray[np.uint8], dpi: float) -> float:
-    return float(cv2.countNonZero(mask)) / mm_to_px(1, dpi) ** 2
+    return float(cv2.countNonZero(wide)) / mm_to_px(1, dpi) ** 2

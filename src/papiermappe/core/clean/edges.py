@@ -113,9 +113,7 @@ class _Peak(NamedTuple):
     share: float
 
 
-def _peaks_of(
-    strength: NDArray[np.float64], leant: NDArray[np.float64], mean: NDArray[np.float64]
-) -> list[_Peak]:
+def _peaks_of(strength: NDArray[np.float64], leant: NDArray[np.float64], mean: NDArray[np.float64]) -> list[_Peak]:
     """Return where the mean step is greater than beside it and plain, the outermost first."""
     tilts = strength.argmax(axis=0)
     best = strength.max(axis=0)
@@ -164,12 +162,13 @@ def _steps(
     feet = start + np.linspace(0.04, 0.96, ALONG)[:, None] * (end - start)
     x, y = np.moveaxis(feet[:, None] + offsets[None, :, None] * inward, 2, 0).astype(np.float32)
     rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    rows = rows.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets), -1).mean(axis=1, dtype=np.float64)
+    rows = rows.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets), -1).astype(np.float32)
     height, width = picture.shape[:2]
     inside = (x > 0) & (x < width - 1) & (y > 0) & (y < height - 1)
     inside = inside.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets)).mean(axis=1) > 0.5
-    steps = (rows[:, 2:-1] + rows[:, 3:] - rows[:, :-3] - rows[:, 1:-2]) / 2
-    return steps, inside[:, 3:] & inside[:, :-3]
+    steps = (rows[:, :, 2:-1] + rows[:, :, 3:] - rows[:, :, :-3] - rows[:, :, 1:-2]) / 2
+    # The median of a segment: an edge steps in every row, the beginnings of lines of print only in some.
+    return np.median(steps, axis=1).astype(np.float64), inside[:, 3:] & inside[:, :-3]
 
 
 def _leant(values: NDArray[np.float64], shifts: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -231,8 +230,8 @@ def _line_steps(small: Pixels, angle_deg: float) -> tuple[NDArray[np.float64], N
     level = cv2.warpAffine(small, turn, (width, height), flags=cv2.INTER_LINEAR, borderValue=(0, 0, 0))
     seen = cv2.warpAffine(np.full((height, width), 255, np.uint8), turn, (width, height), flags=cv2.INTER_LINEAR)
     _, seen = cv2.threshold(seen, 250, 1, cv2.THRESH_BINARY)
-    level = cv2.multiply(level, cv2.merge([seen] * 3) if level.ndim == 3 else seen)
-    down, across = (_mean_steps(level, seen, axis) for axis in (1, 0))
+    masked = np.asarray(cv2.multiply(level, cv2.merge([seen] * 3) if level.ndim == 3 else seen), np.uint8)
+    down, across = (_mean_steps(masked, np.asarray(seen, np.uint8), axis) for axis in (1, 0))
     return down, across
 
 
@@ -242,7 +241,7 @@ def _mean_steps(level: Pixels, seen: Pixels, axis: int) -> NDArray[np.float64]:
     count = cv2.reduce(seen, axis, cv2.REDUCE_SUM, dtype=cv2.CV_32S).ravel()
     enough = count >= LEAST_SEEN_SHARE * level.shape[axis]
     means = sums / np.maximum(count, 1)[:, None]
-    return np.linalg.norm(np.diff(means, axis=0), axis=1) * (enough[1:] & enough[:-1])
+    return np.asarray(np.linalg.norm(np.diff(means, axis=0), axis=1) * (enough[1:] & enough[:-1]), np.float64)
 
 
 def _sharpness(small: Pixels, angle_deg: float) -> float:

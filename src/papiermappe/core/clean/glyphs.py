@@ -53,7 +53,7 @@ class Glyphs(NamedTuple):
 def glyphs_of(grey: Pixels, dpi: float, skew_deg: float) -> Glyphs:
     """Return the letters and dots of a grey page (h, w), as they lie when its skew is taken out."""
     around = 2 * round(mm_to_px(AROUND_MM, dpi) / 2) + 1
-    ink = cv2.compare(cv2.blur(grey, (around, around)), cv2.add(grey, INK_LEVELS), cv2.CMP_GT)
+    ink = (cv2.subtract(cv2.blur(grey, (around, around)), grey) > INK_LEVELS).astype(np.uint8)
     _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     left, top, width, height = stats[1:, :4].T.astype(np.float64)
     least, low, high = (mm_to_px(mm, dpi) for mm in (DOT_MM, *HEIGHT_MM))
@@ -121,9 +121,9 @@ def _votes_of_dots(glyphs: Glyphs) -> tuple[int, int]:
     place = (level - letters.top[None, :]) / height
     small = dots.height[:, None] < DOT_SHARE * height
     behind = (gap > 0) & (gap < 0.6 * height) & (place > -0.1) & (place < 1.25) & small
-    covered = (
-        (letters.left[None, :] < middle) & (letters.right[None, :] > middle) & (np.abs(place - 0.5) < 1.5)
-    ).any(axis=1)
+    covered = ((letters.left[None, :] < middle) & (letters.right[None, :] > middle) & (np.abs(place - 0.5) < 1.5)).any(
+        axis=1
+    )
     nearest = np.where(behind, gap, np.inf).argmin(axis=1)
     each = np.arange(len(middle))
     used = behind[each, nearest] & ~covered

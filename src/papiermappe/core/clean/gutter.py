@@ -5,27 +5,26 @@ what is left is searched for the deepest path (dynamic programming, as for seams
 widest space without print tells the pages apart.
 """
 
+import math
 from enum import StrEnum
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import paper_of
-from papiermappe.core.clean.ink import ink_of
+from papiermappe.core.clean.valleys import valley_depths
+from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Point, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
 
 SEARCH_DPI = 75
-BAND_MM = 5.0
-AROUND_MM = 12.0
 SIDE_SHARE = 0.25  # no fold nearer than this to the left or right side of the picture
 DRIFT_PX = 3  # a fold moves by at most so much from band to band
 FOLD_LEVELS = 3.0  # the mean depth of a fold; less is uneven light
 SURE_LEVELS = 8.0
+HELD_SHARE = 0.7  # of its length that a fold shows, at least
 LEAST_SPACE_MM = 6.0
-MIDDLE_MM = 2.5  # space whose middle is so near that of the sheet was folded there
 SHEAR_DEG = np.arange(-3.0, 3.01, 0.25)
 
 
@@ -60,16 +59,17 @@ def find_gutter(page: Pixels, dpi: float) -> Gutter:
     Raises:
         PictureRefused: not such a picture.
     """
-    by = max(1, int(dpi // SEARCH_DPI))
     whole = checked(page, dpi)
+    by = max(1, int(dpi // SEARCH_DPI))
     grey = to_grey(shrunk(whole, by))
     work_dpi = dpi / by if grey.shape != whole.shape[:2] else dpi
     if min(grey.shape) < 16:
         return _straight(grey.shape, (grey.shape[1] - 1) / 2, 0.0, work_dpi, FoldKind.NONE, 0.0)
-    depth, band_rows = _depths(grey, work_dpi)
+    depth, band_rows = valley_depths(grey, work_dpi)
     path = _deepest_path(depth)
-    mean_depth = float(np.median(depth[np.arange(len(path)), path]))
-    if mean_depth >= FOLD_LEVELS:
+    along = depth[np.arange(len(path)), path]
+    mean_depth = float(np.median(along))
+    if mean_depth >= FOLD_LEVELS and (along > FOLD_LEVELS / 2).mean() >= HELD_SHARE:
         return _along(depth, path, band_rows, grey.shape[0], work_dpi, mean_depth)
     return _space(grey, work_dpi)
 
@@ -89,28 +89,22 @@ def split_spread(
         The first and the second page. What lies beyond a slanting or curved gutter is filled with bare paper.
     """
     line = gutter or find_gutter(page, dpi)
-    height, width = page.shape[:2]
-    rows_px = np.array([mm_to_px(y, dpi) for _, y in line.points])
-    cols_px = np.array([mm_to_px(x, dpi) for x, _ in line.points])
-    cut = np.interp(np.arange(height) + 0.5, rows_px, cols_px)
-    beyond = np.arange(width)[None, :] + 0.5 > cut[:, None]
-    bare = paper_of(page, dpi)
-    mask = beyond if page.ndim == 2 else beyond[..., None]
-    last, first = int(np.clip(np.ceil(cut.max()), 1, width)), int(np.clip(np.floor(cut.min()), 0, width - 1))
-    left = np.where(mask, bare, page)[:, :last]
-    right = np.where(mask, page, bare)[:, first:]
+    cols_px = [mm_to_px(x, dpi) for x, _ in line.points]
+    width = page.shape[1]
+    last, first = min(max(math.ceil(max(cols_px)), 1), width), max(min(math.floor(min(cols_px)), width - 1), 0)
+    left = part_of(page, dpi, line, right=False)[:, :last]
+    right = part_of(page, dpi, line, right=True)[:, first:]
     return (right, left) if right_to_left else (left, right)
 
 
-def _depths(grey: Pixels, dpi: float) -> tuple[NDArray[np.float32], int]:
-    """Return how much darker each column is than the paper beside it, for each band of rows, and the rows a band has."""
-    rows = max(2, min(round(mm_to_px(BAND_MM, dpi)), grey.shape[0] // 4))
-    bands = grey.shape[0] // rows
-    medians = np.median(grey[: bands * rows].reshape(bands, rows, -1), axis=1).astype(np.float32)
-    size = max(3, 2 * round(mm_to_px(AROUND_MM, dpi)) + 1)
-    beside = cv2.blur(cv2.dilate(medians, np.ones((1, size // 2 | 1), np.uint8)), (size, 3))
-    depth = cv2.GaussianBlur(beside - medians, (0, 0), sigmaX=1.5, sigmaY=1.0)
-    return np.asarray(depth - np.median(depth, axis=1, keepdims=True), np.float32), rows
+def part_of(page: Pixels, dpi: float, gutter: Gutter, right: bool) -> Pixels:
+    """Return a spread, (h, w, ...) as it is, with bare paper on the other side of its gutter. Raises PictureRefused."""
+    height, width = checked(page, dpi).shape[:2]
+    rows_px, cols_px = ([mm_to_px(point[at], dpi) for point in gutter.points] for at in (1, 0))
+    cut = np.interp(np.arange(height) + 0.5, rows_px, cols_px)
+    beyond = np.arange(width)[None, :] + 0.5 > cut[:, None]
+    other = ~beyond if right else beyond
+    return np.where(other if page.ndim == 2 else other[..., None], paper_of(page, dpi), page)
 
 
 def _deepest_path(depth: NDArray[np.float32]) -> NDArray[np.intp]:
@@ -159,7 +153,7 @@ def _along(
 def _space(grey: Pixels, dpi: float) -> Gutter:
     """Find the widest space without print that runs from top to bottom, slanting by up to 3 degrees."""
     height, width = grey.shape
-    rows, cols = np.nonzero(ink_of(grey))
+    rows, cols = np.nonzero(View(grey, dpi).ink)
     best = (0.0, (width - 1) / 2, 0.0)
     for shear_deg in SHEAR_DEG:
         slope = np.tan(np.radians(shear_deg))
@@ -178,7 +172,7 @@ def _space(grey: Pixels, dpi: float) -> Gutter:
             best = (float(central[widest]), float(centres[widest]), float(slope))
     space_px, centre_px, slope = best
     space_mm = px_to_mm(space_px, dpi)
-    if abs(px_to_mm(centre_px - (width - 1) / 2, dpi)) <= MIDDLE_MM:
+    if abs(centre_px - (width - 1) / 2) < space_px / 2:
         centre_px, slope = (width - 1) / 2, 0.0
     if space_mm < LEAST_SPACE_MM:
         return _straight(grey.shape, (width - 1) / 2, 0.0, dpi, FoldKind.NONE, 0.0)

@@ -6,7 +6,6 @@ steps most along the whole of it, so that cut corners, holes and torn places do 
 """
 
 from collections.abc import Iterator
-from functools import reduce
 from typing import NamedTuple
 
 import cv2
@@ -15,7 +14,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side, lines_from_outside
 from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
-from papiermappe.core.picture import Pixels, checked
+from papiermappe.core.picture import Pixels, checked, lightest_channel
 
 COARSE_DPI = 75
 PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
@@ -131,8 +130,10 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
     if lines is None:
         return _whole(capture, dpi)
     height, width = capture.shape[:2]
-    waiting = [[line.scaled(by) for line in side] + [edge] for side, edge in zip(lines, _edges_of(width, height), strict=True)]
-    while True:
+    waiting = [
+        [line.scaled(by) for line in side] + [edge] for side, edge in zip(lines, _edges_of(width, height), strict=True)
+    ]
+    while any(len(side) > 1 for side in waiting):
         corners = np.array([crossing(waiting[side - 1][0], waiting[side][0]) for side in range(4)])
         if not np.isfinite(corners).all():
             return _whole(capture, dpi)
@@ -142,6 +143,7 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
         if not doubtful:
             return _frame(fits, dpi, LINES_CONFIDENCE) or _whole(capture, dpi)
         del waiting[min(doubtful, key=lambda side: fits[side].share)][0]
+    return _whole(capture, dpi)
 
 
 def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> list[int]:
@@ -176,13 +178,15 @@ def _sampled(capture: Pixels, by: int) -> Pixels:
     """Return the capture with each side divided by a whole number: the mean of some of the pixels, which is quick."""
     height, width = capture.shape[0] // by, capture.shape[1] // by
     whole = capture[: height * by, : width * by]
-    return np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8) if by > 1 else capture
+    return (
+        np.asarray(cv2.resize(whole, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8) if by > 1 else capture
+    )
 
 
 def _difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
     """Return how far each pixel is from the backing in the channel where it is farthest, in grey levels, (h, w)."""
-    apart = cv2.absdiff(picture, (*(float(level) for level in np.rint(backing)), 0.0, 0.0, 0.0)[:4])
-    return np.asarray(apart if apart.ndim == 2 else reduce(cv2.max, cv2.split(apart)), np.uint8)
+    apart = cv2.absdiff(picture, np.array([*np.rint(backing), 0, 0, 0][:4], np.float64))
+    return lightest_channel(np.asarray(apart, np.uint8))
 
 
 def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
@@ -190,7 +194,8 @@ def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
     shades = [backing[at] - backing[(at + 1) % 3] for at in range(3)]
     channels = [channel.astype(np.int16) for channel in cv2.split(picture)]
     apart = [np.abs(channels[at] - channels[(at + 1) % 3] - np.int16(round(float(shades[at])))) for at in range(3)]
-    return np.minimum(reduce(np.maximum, apart) * 2 // 3, 255).astype(np.uint8)
+    farthest = np.maximum(np.maximum(apart[0], apart[1]), apart[2])
+    return np.asarray(np.minimum(farthest * 2 // 3, 255), np.uint8)
 
 
 def _boxes(mask: Pixels, dpi: float) -> list[NDArray[np.float64]]:
@@ -259,7 +264,7 @@ def _edge_along(line: Line, width: int, height: int) -> Line:
 def _clipped(
     start: NDArray[np.float64], end: NDArray[np.float64], width: int, height: int
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]] | None:
-    """Return the part of a side that lies on the picture (J. Liang, B. Barsky, ACM TOG 3, 1984); None where none does."""
+    """Return the part of a side on the picture (J. Liang, B. Barsky, ACM TOG 3, 1984); None where none is."""
     way = end - start
     low, high = 0.0, 1.0
     for axis, most in ((0, width - 1.0), (1, height - 1.0)):

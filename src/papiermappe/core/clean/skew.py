@@ -10,12 +10,12 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.ink import bottom_edges, working_copy
 from papiermappe.core.clean.profiles import levelled, profile, sharpness, thinned
+from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.picture import Pixels
 
 MOST_POINTS = 60_000
-COARSE_POINTS = 15_000
+COARSE_POINTS = 10_000
 LEAST_POINTS = 50
 COARSE_STEP_DEG = 0.5
 FINE_STEP_DEG = 0.1
@@ -33,7 +33,7 @@ class SkewEstimate(NamedTuple):
     """0 to 1; below 0.5 the value is a guess."""
 
 
-def estimate_skew(page: Pixels, dpi: float, range_deg: float = 15.0) -> SkewEstimate:
+def estimate_skew(page: Pixels | View, dpi: float, range_deg: float = 15.0) -> SkewEstimate:
     """Estimate the skew of a page's content.
 
     A coarse search over the whole range finds the angle within a tenth of a degree; a straight line through the
@@ -47,7 +47,7 @@ def estimate_skew(page: Pixels, dpi: float, range_deg: float = 15.0) -> SkewEsti
     Returns:
         The angle, within `range_deg`, and how sure it is. A page without print gives confidence 0.
     """
-    points = bottom_edges(working_copy(page, dpi)[0])
+    points = view_of(page, dpi).bottom_edges
     if len(points) < LEAST_POINTS:
         return SkewEstimate(0.0, 0.0)
     some = thinned(points, COARSE_POINTS)

@@ -12,10 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.glyphs import glyphs_of, rise_of
-from papiermappe.core.clean.ink import bottom_edges, ink_of, working_copy
+from papiermappe.core.clean.ink import bottom_edges
 from papiermappe.core.clean.profiles import ScoredAngle, best_angle
+from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, shrunk, to_grey
+from papiermappe.core.picture import Pixels, shrunk
 
 STRIP_MM = 12.0
 RULE_SHARE = 0.8  # a row that is so full of ink is a rule, not print
@@ -24,7 +25,8 @@ LEAST_INK_SHARE = 0.03
 X_HEIGHT_MM = (0.7, 7.0)
 STEP_DEG = 1.0
 COARSE_POINTS = 8_000
-CLEARLY = 1.6  # how much sharper the lines must be in one direction to leave out the other
+LEAST_PROMINENCE = 1.6  # of lines: less is noise
+LEAST_PX = 24
 LEAST_LINES = 4
 GLYPH_DPI = 300  # letters stand apart from each other
 SURE = 0.5
@@ -39,7 +41,7 @@ class TurnEstimate(NamedTuple):
     """0 to 1; below 0.5 the value is a guess."""
 
 
-def find_upright(page: Pixels, dpi: float) -> TurnEstimate:
+def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
     """Find which way up the print stands.
 
     Args:
@@ -52,27 +54,29 @@ def find_upright(page: Pixels, dpi: float) -> TurnEstimate:
     Raises:
         PictureRefused: not such a picture.
     """
-    grey, work_dpi = working_copy(page, dpi)
-    ways = [(turns, one, _lines_of(one)) for turns, one in ((0, grey), (1, np.ascontiguousarray(np.rot90(grey))))]
-    sharpest = max(lines.score for _, _, lines in ways)
-    likely = [way for way in ways if way[2].score > 0 and way[2].score * CLEARLY >= sharpest]
-    rises = {turns: _rise(one, lines.angle_deg, work_dpi) for turns, one, lines in likely}
+    view = view_of(page, dpi)
+    inks = {turns: np.ascontiguousarray(np.rot90(view.ink, turns)) for turns in (0, 1)}
+    ways = {turns: _lines_of(np.rot90(view.darkness, turns), ink) for turns, ink in inks.items()}
+    likely = {turns: lines for turns, lines in ways.items() if lines.prominence >= LEAST_PROMINENCE}
+    rises = {turns: _rise(inks[turns], lines.angle_deg, view.dpi) for turns, lines in likely.items()}
     estimate = _best(rises)
     if estimate.confidence >= SURE:
         return estimate
-    return _best({turns: _together(rises[turns], _by_glyphs(page, dpi, turns, lines)) for turns, _, lines in likely})
+    full = View(page, dpi) if isinstance(page, np.ndarray) else page
+    return _best({turns: _together(rises[turns], _by_glyphs(full, turns, lines)) for turns, lines in likely.items()})
 
 
 def _best(rises: dict[int, float]) -> TurnEstimate:
     """Return the clearest of the ways to turn; print that falls stands on its head."""
     turns, rise = max(rises.items(), key=lambda way: abs(way[1]), default=(0, 0.0))
-    return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise)))
+    other = max((abs(value) for way, value in rises.items() if way != turns), default=0.0)
+    return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise) - other / 2))
 
 
-def _by_glyphs(page: Pixels, dpi: float, turns: int, lines: ScoredAngle) -> float:
-    full = shrunk(to_grey(page), max(1, int(dpi // GLYPH_DPI)))
-    turned = np.ascontiguousarray(np.rot90(full, turns))
-    return rise_of(glyphs_of(turned, dpi * full.shape[1] / page.shape[1], lines.angle_deg))
+def _by_glyphs(full: View, turns: int, lines: ScoredAngle) -> float:
+    by = max(1, int(full.dpi // GLYPH_DPI))
+    turned = np.ascontiguousarray(np.rot90(shrunk(full.grey, by), turns))
+    return rise_of(glyphs_of(turned, full.dpi / by, lines.angle_deg))
 
 
 def _together(by_lines: float, by_glyphs: float) -> float:
@@ -80,28 +84,37 @@ def _together(by_lines: float, by_glyphs: float) -> float:
     return by_glyphs + by_lines / 2
 
 
-def _lines_of(grey: Pixels) -> ScoredAngle:
-    return best_angle(bottom_edges(grey), 15.0, STEP_DEG, COARSE_POINTS)
+def _lines_of(darkness: NDArray[np.int16], ink: Pixels) -> ScoredAngle:
+    return best_angle(bottom_edges(darkness, ink), 15.0, STEP_DEG, COARSE_POINTS)
 
 
-def _rise(grey: Pixels, skew_deg: float, dpi: float) -> float:
+def _rise(ink: Pixels, skew_deg: float, dpi: float) -> float:
     """Return how clearly print rises above its small letters: positive where it stands upright.
 
     The value is the mean over all pieces of lines of (ink above - ink below) / ink between, divided by its standard
     error.
     """
-    ink = ink_of(grey) * np.uint8(255)
     height, width = ink.shape
-    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -skew_deg, 1.0)
-    level = cv2.warpAffine(ink, turn, (width, height), flags=cv2.INTER_LINEAR)
+    if height < LEAST_PX:
+        return 0.0
+    level = _level(ink * np.uint8(255), skew_deg)
     strips = max(1, round(width / mm_to_px(STRIP_MM, dpi)))
-    density = cv2.resize(level, (strips, height), interpolation=cv2.INTER_AREA).astype(np.float32) / 255
+    density = cv2.resize(level, (strips, height), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
     density[density > RULE_SHARE] = 0
     rises = np.concatenate([_rises(density[:, at], dpi) for at in range(strips)])
     if len(rises) < LEAST_LINES:
         return 0.0
     spread = max(float(rises.std()), 0.05)
     return float(rises.mean() / (spread / np.sqrt(len(rises))))
+
+
+def _level(ink: Pixels, skew_deg: float) -> Pixels:
+    """Return ink turned clockwise by its skew."""
+    if abs(skew_deg) < STEP_DEG / 2:
+        return ink
+    height, width = ink.shape
+    turn = cv2.getRotationMatrix2D(((width - 1) / 2, (height - 1) / 2), -skew_deg, 1.0)
+    return np.asarray(cv2.warpAffine(ink, turn, (width, height), flags=cv2.INTER_LINEAR), np.uint8)
 
 
 def _rises(density: NDArray[np.float32], dpi: float) -> NDArray[np.float64]:

@@ -112,10 +112,10 @@ const desk = {
     const turned = this.previews[id] ?? 0;
     return {
       id, number,
-      kind: page.look.length ? `${side} wants-look` : side,
+      kind: [side, page.look.length ? "wants-look" : "", page.blank ? "blank" : ""].join(" ").trim(),
       src: this.source(id, station.lane_px),
       preview: turned ? `turned-${turned}` : "",
-      label: `Page ${number}, ${side} of a sheet${page.look.length ? ", look here" : ""}`,
+      label: `Page ${number}, ${side} of a sheet${page.look.length ? ", look here" : ""}${page.blank ? ", blank" : ""}`,
     };
   },
 
@@ -194,6 +194,7 @@ const desk = {
   bringBack(ids) { this.command("bring-back", { pages: ids }); },
   undo() { if (this.undoText) this.command("undo"); },
   redo() { if (this.redoText) this.command("redo"); },
+  setTone(pages, tone) { return this.command("tone", { pages, tone }); },
   flip(pages, step, on) { return this.command("switch", { pages, step, on }); },
   async turn(quarters, ids) {
     const pages = ids ?? this.target;

@@ -12,6 +12,9 @@ document.addEventListener("alpine:init", () => {
         label: `Bring back this ${this.desk.pages[id].side}`,
       }));
     },
+    get blankBacks() { return this.desk.order.filter((id) => this.desk.pages[id].blank && this.desk.pages[id].side === "back"); },
+    get blankBacksText() { return plural(this.blankBacks.length, "blank back"); },
+    putBlankBacksAway() { this.desk.command("put-away", { pages: this.blankBacks }); },
     nudge(by) { this.desk.nudge(by); },
     bringBack(id) { this.desk.bringBack([id]); },
   }));

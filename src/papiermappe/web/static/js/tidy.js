@@ -42,7 +42,11 @@ document.addEventListener("alpine:init", () => {
     get treatment() { return this.page?.treatment ?? {}; },
     get notLooked() { return !this.treatment.straighten; },
     get turnText() { return `${(this.treatment.quarter_turns ?? 0) * 90}°`; },
-    get turnOrigin() { return this.treatment.quarter_turns ? "by hand" : "as scanned"; },
+    get turnOrigin() { return this.treatment.quarter_turns ? this.treatment.turn_origin : "as scanned"; },
+    get tone() { return this.treatment.tone ?? "as scanned"; },
+    get toneText() { return { "as scanned": "unchanged", "paper white": "white", grey: "grey" }[this.tone] ?? this.tone; },
+    get toneOrigin() { return this.tone === "as scanned" ? "as scanned" : "by hand"; },
+    setTone(event) { this.desk.setTone(this.targets, event.target.value); },
     get straightOn() { return this.treatment.straighten?.on ? "true" : "false"; },
     get cropOn() { return this.treatment.crop?.on ? "true" : "false"; },
     get straightWord() { return this.treatment.straighten?.on ? "On" : "Off"; },
@@ -64,7 +68,12 @@ document.addEventListener("alpine:init", () => {
       if (!value.on) return value.confidence < 0.5 ? "off, not sure" : "off";
       return value.confidence < 0.5 ? `${value.origin}, not sure` : value.origin;
     },
-    get looks() { return this.page?.look ?? []; },
+    // First what makes the page hard to read, then what else was noticed.
+    get looks() {
+      const grave = this.page?.look ?? [];
+      const others = (this.page?.findings ?? []).map((finding) => finding.message).filter((text) => !grave.includes(text));
+      return [...grave.map((text) => ({ text, tone: "grave" })), ...[...new Set(others)].map((text) => ({ text, tone: "" }))];
+    },
     get scanText() {
       return this.page ? `pass ${this.page.pass_number}, sheet ${this.page.pass_sheet}, ${this.page.side}; ${this.page.dpi} dpi, ${weigh(this.page.byte_size)}` : "";
     },
@@ -75,6 +84,12 @@ document.addEventListener("alpine:init", () => {
 
     get showFound() { return this.asScanned && Boolean(this.treatment.crop); },
     get foundPoints() { return (this.treatment.crop?.corners ?? []).map((corner) => corner.join(",")).join(" "); },
+
+    get zones() { return (this.page?.findings ?? []).map((finding) => finding.zone).filter(Boolean); },
+    get showZones() { return !this.asScanned && this.zones.length > 0; },
+    get zonePath() {
+      return this.zones.map((zone) => `M${zone.x_mm} ${zone.y_mm}h${zone.width_mm}v${zone.height_mm}h${-zone.width_mm}z`).join("");
+    },
 
     // ---- scope
 
@@ -104,12 +119,13 @@ document.addEventListener("alpine:init", () => {
       const box = picture.getBoundingClientRect();
       const home = viewer.getBoundingClientRect();
       const [width, height] = this.sizeMm;
-      const found = this.$refs.found;
       const light = this.$refs.light.getBoundingClientRect();
-      found.setAttribute("viewBox", `0 0 ${this.page.scanned_width_mm} ${this.page.scanned_height_mm}`);
-      Object.assign(found.style, {
-        left: `${box.left - light.left}px`, top: `${box.top - light.top}px`, width: `${box.width}px`, height: `${box.height}px`,
-      });
+      for (const drawing of [this.$refs.found, this.$refs.zones]) {
+        drawing.setAttribute("viewBox", `0 0 ${width} ${height}`);
+        Object.assign(drawing.style, {
+          left: `${box.left - light.left}px`, top: `${box.top - light.top}px`, width: `${box.width}px`, height: `${box.height}px`,
+        });
+      }
       this.ticksX = this.ticks(box.left - home.left, box.width / width, width, (at, long) => `M${at} 0V${long}`);
       this.ticksY = this.ticks(box.top - home.top, box.height / height, height, (at, long) => `M0 ${at}H${long}`);
     },

@@ -6,12 +6,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from papiermappe.core.clean import estimate_skew, find_sheet
+from papiermappe.core.clean import ColourKind, FindingKind, estimate_skew, find_sheet
 from papiermappe.core.clean.arrival import look_at
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.paper import A4
 from papiermappe.core.picture import CapturedPicture, Pixels
-from papiermappe.core.treatment import Treatment, page_size_mm
+from papiermappe.core.treatment import Origin, page_size_mm
 from papiermappe.standin.paper.drawing import Drawing, draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.paper.physics import Lay, Optics, Region, corners_mm, scan
@@ -35,10 +35,14 @@ def scanned(key: str, skew_deg: float, optics: Optics) -> tuple[Pixels, np.ndarr
 @pytest.mark.parametrize("key", ["lease", "delivery-118", "hail", "german", "weigh-2041", "picture", "receipt"])
 def test_skew_and_sheet_of_the_demo_papers(key: str, skew_deg: float, optics: Optics) -> None:
     pixels, corners = scanned(key, skew_deg, optics)
-    straighten, crop = look_at(CapturedPicture(encode_jpeg(pixels), DPI))
+    found = look_at(CapturedPicture(encode_jpeg(pixels), DPI)).treatment
+    straighten, crop = found.straighten, found.crop
+    assert straighten is not None
     assert straighten.on
     assert straighten.skew_deg == pytest.approx(skew_deg, abs=0.2)
+    assert crop is not None
     assert crop.on
+    assert found.quarter_turns == 0
     assert np.abs(np.array(crop.corners) - corners).max() < 0.35
 
 
@@ -70,11 +74,19 @@ def test_a_blank_back_is_straightened_by_its_edges() -> None:
     blank = draw_side(ORIGINALS["lease"].paper, None)
     region = Region(0, 0, 230, 317)
     pixels = scan(blank, None, Lay((115, 158.5), 0.6), FEEDER, region, DPI, 3)
-    straighten, crop = look_at(CapturedPicture(encode_jpeg(pixels), DPI))
-    assert straighten.on
-    assert straighten.skew_deg == pytest.approx(0.6, abs=0.1)
-    found = Treatment(straighten=straighten, crop=crop)
-    assert page_size_mm(pixels.shape[1], pixels.shape[0], DPI, found) == (210, 297)
+    look = look_at(CapturedPicture(encode_jpeg(pixels), DPI))
+    assert look.treatment.skew_deg == pytest.approx(0.6, abs=0.1)
+    assert page_size_mm(pixels.shape[1], pixels.shape[0], DPI, look.treatment) == (210, 297)
+    assert [finding.kind for finding in look.findings] == [FindingKind.BLANK]
+    assert look.colour is not ColourKind.COLOUR
+
+
+@pytest.mark.parametrize("turns", [1, 2, 3])
+def test_a_page_that_lies_the_wrong_way_round_is_turned(turns: int) -> None:
+    pixels, _ = scanned("german", 0.4, FEEDER)
+    lying = CapturedPicture(encode_jpeg(np.ascontiguousarray(np.rot90(pixels, -turns))), DPI)
+    found = look_at(lying).treatment
+    assert (found.quarter_turns, found.turn_origin) == (turns, Origin.FOUND)
 
 
 def test_where_no_sheet_stands_out_the_whole_capture_is_the_frame() -> None:

@@ -1,0 +1,67 @@
+"""How long one page takes, A4 at 300 dpi on one core, and how much memory."""
+
+import multiprocessing
+import resource
+import statistics
+import timeit
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+
+from benchmarks.cleaning.table import Row, scaled
+from benchmarks.corpus.sheets import DPI, laid_sheets
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.pages import looked_at
+from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.treatment import Tone, render
+
+PAGES = 24
+THUMBNAIL = 200, 80
+PREVIEW_PX = 1000
+
+
+def measure(share: float, seed: int) -> list[Row]:
+    """Return the figures."""
+    captures = _captures(scaled(PAGES, share), seed)
+    treatments = [looked_at(capture, *THUMBNAIL)[0].treatment for capture in captures]
+    both = list(zip(captures, treatments, strict=True))
+    arrival_ms = _median_ms([partial(looked_at, capture, *THUMBNAIL) for capture in captures])
+    rows = [Row("everything at arrival", f"{arrival_ms:.0f} ms", "<= 250 ms")]
+    for name, tone, width_px, goal in (
+        ("render, colour", Tone.AS_SCANNED, None, "<= 250 ms"),
+        ("render, grey", Tone.GREY, None, "<= 120 ms"),
+        ("render, preview of 1000 px", Tone.AS_SCANNED, PREVIEW_PX, "<= 60 ms"),
+        ("render, paper white", Tone.WHITE, None, ""),
+        ("render, bilevel", Tone.BILEVEL, None, ""),
+    ):
+        calls = [
+            partial(render, capture, treatment.model_copy(update={"tone": tone}), width_px)
+            for capture, treatment in both
+        ]
+        rows.append(Row(name, f"{_median_ms(calls):.0f} ms", goal))
+    head = captures[0].head()
+    with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as pool:
+        times = pool.submit(_memory_times, captures[0].data, head.width_px * head.height_px * 3).result()
+    rows.append(Row("memory, arrival and render, of the decoded picture", f"{times:.1f} x", "<= 5 x"))
+    return rows
+
+
+def _captures(count: int, seed: int) -> list[CapturedPicture]:
+    """Return feeder captures of A4 and Letter sheets, as JPEG."""
+    fed = (laid for laid in laid_sheets(range(7, 8 * 4 * count, 8), seed))
+    return [CapturedPicture(encode_jpeg(laid.pixels, 88), DPI) for laid, _ in zip(fed, range(count), strict=False)]
+
+
+def _median_ms(calls: Sequence[Callable[[], object]]) -> float:
+    """Return the median of the calls, of each the best of three."""
+    return 1000 * statistics.median(min(timeit.repeat(call, number=1, repeat=3)) for call in calls)
+
+
+def _memory_times(data: bytes, decoded: int) -> float:
+    """Return how much the process grows at most, against the decoded picture."""
+    capture = CapturedPicture(data, DPI)
+    small = CapturedPicture(encode_jpeg(capture.pixels(8), 88), DPI / 8)
+    render(small, looked_at(small, *THUMBNAIL)[0].treatment)
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    render(capture, looked_at(capture, *THUMBNAIL)[0].treatment)
+    return (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) * 1024 / decoded

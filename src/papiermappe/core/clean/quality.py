@@ -1,0 +1,216 @@
+"""What is not well with a page: blurred, faint, cut off, dark, dust lines, dirt, a fold, two sheets at once."""
+
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+
+from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.clean.valleys import valley_depths
+from papiermappe.core.clean.view import View, view_of
+from papiermappe.core.geometry import mm_to_px, px_to_mm
+from papiermappe.core.picture import Pixels, shrunk
+from papiermappe.core.zones import Zone
+
+PLAIN_LEVELS = 60  # an edge whose sides differ by this tells how sharp the picture is
+LEAST_EDGES = 150
+BLURRED_STEEPNESS = 0.3  # of the whole step within one pixel at 150 dpi: sharp print has 0.45 and more
+FAINT_LEVELS = 60
+LEAST_INK_MM2 = 15.0
+EDGE_MM = 0.7
+CROSSINGS = 3
+LETTER_MM = (0.3, 6.0)
+DARK_PAPER = 120
+BRIGHT_SHARE = 0.985
+LINE_LEVELS = 4
+LINE_SHARE = 0.85
+LINE_MM = 0.9
+RIM_MM = 2.0
+MOST_LINES = 8
+SPECK_MM = (0.15, 0.9)
+ALONE_MM = 2.0
+SPECKS = 80
+NEAR_PX = 8  # of other ink: not more than another speck
+FOLD_DPI = 75
+FOLD_LEVELS = 3.5
+FOLD_MM = 8.0
+FOLD_SHARE = 0.93
+TALLER_MM = 12.0
+
+
+def judge_quality(page: Pixels | View, dpi: float, usual_height_mm: float | None = None) -> list[Finding]:
+    """Return what a person should look at on a page.
+
+    Args:
+        page: the sheet without its backing, grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+        usual_height_mm: of its neighbours; a sheet that is longer may be two.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    view = view_of(page, dpi)
+    found = [
+        *_sharpness(_densest(view)),
+        *_exposure(view),
+        *_cut_off(view.ink, view.dpi),
+        *_dust_lines(view.darker, view.dpi),
+        *_dirt(view.darker, view.dpi),
+        *_folds(view),
+    ]
+    height_mm = px_to_mm(view.grey.shape[0], view.dpi)
+    if usual_height_mm is not None and height_mm > usual_height_mm + TALLER_MM:
+        message = f"{height_mm - usual_height_mm:.0f} mm longer than its neighbours; perhaps two sheets at once"
+        found.append(Finding(kind=FindingKind.DOUBLED, message=message, confidence=0.7))
+    return found
+
+
+def _densest(view: View) -> Pixels:
+    """Return the rows with the most ink, a sixth of the page."""
+    rows = max(1, view.grey.shape[0] // 6)
+    ink = np.concatenate([[0], np.cumsum(cv2.reduce(view.ink, 1, cv2.REDUCE_SUM, dtype=cv2.CV_32S)[:, 0])])
+    start = int((ink[rows:] - ink[:-rows]).argmax())
+    return view.grey[start : start + rows]
+
+
+def _sharpness(grey: Pixels) -> Iterator[Finding]:
+    """Hold the steepest step near each plain edge against the whole of it."""
+    square = np.ones((9, 9), np.uint8)
+    whole = np.asarray(cv2.morphologyEx(grey, cv2.MORPH_GRADIENT, square), np.uint8)
+    steep = cv2.max(_step(grey, 1), _step(grey, 0))
+    plain = (whole >= PLAIN_LEVELS) & (steep >= cv2.dilate(steep, square))
+    if np.count_nonzero(plain) < LEAST_EDGES:
+        return
+    steepness = float(np.median(steep[plain] / whole[plain]))
+    if steepness < BLURRED_STEEPNESS:
+        sure = float(np.clip(1.5 - steepness / BLURRED_STEEPNESS, 0.5, 1.0))
+        yield Finding(kind=FindingKind.BLURRED, message="the print is blurred", confidence=sure)
+
+
+def _step(grey: Pixels, axis: int) -> Pixels:
+    """Return how much each pixel differs from the one before it, (h, w)."""
+    steps = np.abs(np.diff(grey.astype(np.int16), axis=axis, prepend=grey.take([0], axis=axis)))
+    return np.asarray(steps, np.uint8)
+
+
+def _exposure(view: View) -> Iterator[Finding]:
+    level = float(np.median(view.grey_paper[::4, ::4]))
+    if level < DARK_PAPER:
+        yield Finding(kind=FindingKind.TOO_DARK, message="the whole page is dark", confidence=0.7)
+    rim = round(mm_to_px(RIM_MM, view.dpi))
+    inked = np.zeros(view.ink.shape, np.bool_)
+    inked[rim:-rim, rim:-rim] = view.ink[rim:-rim, rim:-rim] > 0  # at the rim, backing may show
+    if np.count_nonzero(inked) < LEAST_INK_MM2 * mm_to_px(1, view.dpi) ** 2:
+        return
+    strength = float(np.percentile(view.darker[inked], 75))
+    if strength < FAINT_LEVELS:
+        washed = float((view.grey >= 254).mean()) > BRIGHT_SHARE - float(inked.mean())
+        kind = FindingKind.TOO_BRIGHT if washed else FindingKind.FAINT
+        message = "paper and print are washed out" if washed else "the print is faint"
+        yield Finding(kind=kind, message=message, confidence=float(np.clip(1.5 - strength / FAINT_LEVELS, 0.5, 1.0)))
+
+
+def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
+    """Look for letters that run over an edge; a shadow along the edge is longer than a letter."""
+    deep, low, high = (round(mm_to_px(mm, dpi)) for mm in (EDGE_MM, *LETTER_MM))
+    height_mm, width_mm = (px_to_mm(side, dpi) for side in ink.shape)
+    for turns, name in ((0, "top"), (1, "right"), (2, "bottom"), (3, "left")):
+        band = np.ascontiguousarray(np.rot90(ink, turns)[: 3 * deep])
+        _, _, stats, _ = cv2.connectedComponentsWithStats(band, connectivity=8)
+        left, top, width, height = stats[1:, :4].T
+        crossing = (top == 0) & (height > deep) & (width >= max(1, low)) & (width <= high)
+        if crossing.sum() < CROSSINGS:
+            continue
+        start, end = float(left[crossing].min()), float((left + width)[crossing].max())
+        zone = _at_edge(turns, px_to_mm(start, dpi), px_to_mm(end - start, dpi), width_mm, height_mm)
+        message = f"print may be cut off at the {name}"
+        yield Finding(kind=FindingKind.CUT_OFF, message=message, confidence=0.6, zone=zone)
+
+
+def _at_edge(turns: int, start_mm: float, length_mm: float, width_mm: float, height_mm: float) -> Zone:
+    """Return a strip 4 mm deep along an edge, measured where the picture was turned so that it was on top."""
+    deep = 4.0
+    x_mm, y_mm, across, down = {
+        0: (start_mm, 0.0, length_mm, deep),
+        1: (width_mm - deep, start_mm, deep, length_mm),
+        2: (width_mm - start_mm - length_mm, height_mm - deep, length_mm, deep),
+        3: (0.0, height_mm - start_mm - length_mm, deep, length_mm),
+    }[turns]
+    return Zone(x_mm=x_mm, y_mm=y_mm, width_mm=across, height_mm=down)
+
+
+def _dust_lines(darker: Pixels, dpi: float) -> Iterator[Finding]:
+    """Look for narrow columns that are darker than those beside them nearly all the way down."""
+    around = max(3, 2 * round(mm_to_px(LINE_MM, dpi)) + 1)
+    row = np.ones((1, around), np.uint8)
+    rows = cv2.resize(darker, (darker.shape[1], max(1, darker.shape[0] // 8)), interpolation=cv2.INTER_AREA)
+    above = cv2.subtract(rows, cv2.morphologyEx(rows, cv2.MORPH_OPEN, row))
+    lines = ((above >= LINE_LEVELS).mean(axis=0) >= LINE_SHARE).astype(np.int8)
+    rim = round(mm_to_px(RIM_MM, dpi))
+    lines[:rim] = lines[-rim:] = 0
+    steps = np.diff(np.concatenate([[0], lines, [0]]))
+    starts, ends = np.flatnonzero(steps == 1), np.flatnonzero(steps == -1)
+    if not 0 < len(starts) <= MOST_LINES:
+        return
+    for start, end in zip(starts, ends, strict=True):
+        zone = Zone(
+            x_mm=max(0.0, px_to_mm(float(start), dpi) - 0.3),
+            y_mm=0.0,
+            width_mm=px_to_mm(float(end - start), dpi) + 0.6,
+            height_mm=px_to_mm(darker.shape[0], dpi),
+        )
+        message = "a dust line runs down the page; wipe the scanner's glass strip"
+        yield Finding(kind=FindingKind.DUST_LINE, message=message, confidence=0.8, zone=zone)
+
+
+def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
+    """Count specks that stand alone."""
+    marks = (darker > FAINT_LEVELS // 2).astype(np.uint8)
+    _, _, stats, _ = cv2.connectedComponentsWithStats(marks, connectivity=8)
+    left, top, width, height, area = stats[1:].T
+    low, high = (mm_to_px(mm, dpi) for mm in SPECK_MM)
+    longest = np.maximum(width, height)
+    small = (longest >= low) & (longest <= high)
+    if small.sum() < SPECKS:
+        return
+    reach = round(mm_to_px(ALONE_MM, dpi))
+    sums = cv2.integral(marks)
+    rows, cols = (np.clip([start - reach, end + reach], 0, most) for start, end, most in (
+        (top, top + height, marks.shape[0]), (left, left + width, marks.shape[1]),
+    ))  # fmt: skip
+    near = sums[rows[1], cols[1]] - sums[rows[0], cols[1]] - sums[rows[1], cols[0]] + sums[rows[0], cols[0]]
+    specks = int((small & (near - area <= NEAR_PX)).sum())
+    if specks >= SPECKS:
+        sure = float(np.clip(specks / (3 * SPECKS), 0.5, 1.0))
+        yield Finding(kind=FindingKind.DIRTY, message=f"dirty: about {specks} specks", confidence=sure)
+
+
+def _folds(view: View) -> Iterator[Finding]:
+    """Look for a soft shade in the paper that runs straight across or down all of the page."""
+    by = max(1, round(view.dpi / FOLD_DPI))
+    small = shrunk(view.grey, by)
+    height_mm, width_mm = (px_to_mm(side, view.dpi) for side in view.grey.shape)
+    for down in (False, True):
+        place = _fold_in(small if down else np.ascontiguousarray(small.T), view.dpi / by)
+        if place is None:
+            continue
+        at_mm = place * (width_mm if down else height_mm) - FOLD_MM / 2
+        zone = (
+            Zone(x_mm=at_mm, y_mm=0.0, width_mm=FOLD_MM, height_mm=height_mm)
+            if down
+            else Zone(x_mm=0.0, y_mm=at_mm, width_mm=width_mm, height_mm=FOLD_MM)
+        )
+        yield Finding(kind=FindingKind.FOLD, message="a fold shows", confidence=0.6, zone=zone)
+
+
+def _fold_in(grey: Pixels, dpi: float) -> float | None:
+    """Return where a valley runs down, 0 to 1 from the left; None where none does."""
+    rim = round(mm_to_px(2 * FOLD_MM, dpi))
+    if min(grey.shape) < 4 * rim:
+        return None
+    depth, _ = valley_depths(grey, dpi)
+    soft = (depth > FOLD_LEVELS / 2).mean(axis=0)
+    mean = depth.mean(axis=0) * (soft >= FOLD_SHARE)
+    mean[:rim] = mean[-rim:] = 0
+    at = int(mean.argmax())
+    return (at + 0.5) / len(mean) if mean[at] >= FOLD_LEVELS else None

@@ -1,0 +1,109 @@
+"""Ink and paper: bilevel, white paper, without specks."""
+
+from typing import cast
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.clean.background import paper_and_cover, paper_of
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels, checked, darkest_channel, to_grey
+
+AROUND_MM = 4.0
+SENSITIVITY = 0.22  # k of Sauvola: how much darker than around it ink must be where nothing contrasts
+RANGE_LEVELS = 128.0  # R of Sauvola
+BLACK_LEVELS = 90  # always ink
+WHITE_FROM = 222  # what is so bright, against paper at 255, becomes paper
+INK_FROM = 178  # what is so dark stays as it is
+SPECK_MM = 0.4
+ALONE_MM = 1.5
+
+
+def binarise(page: Pixels, dpi: float) -> NDArray[np.bool_]:
+    """Return where ink is, (h, w), True = ink.
+
+    Uneven light and the tint of the paper are taken out first; then each pixel is held against the mean and the
+    spread around it (J. Sauvola, M. Pietikäinen, "Adaptive document image binarization", Pattern Recognition 33, 2000).
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    grey = to_grey(checked(page, dpi))
+    level = cv2.divide(grey, paper_of(grey, dpi), scale=255)
+    by = max(1, round(dpi / 75))
+    small = cv2.resize(
+        level, (max(1, level.shape[1] // by), max(1, level.shape[0] // by)), interpolation=cv2.INTER_AREA
+    )
+    fine = small.astype(np.float32)
+    size = max(3, 2 * round(mm_to_px(AROUND_MM, dpi / by)) + 1)
+    mean = cv2.blur(fine, (size, size))
+    spread = np.sqrt(np.maximum(cv2.blur(fine * fine, (size, size)) - mean * mean, 0))
+    threshold = mean * (1 + SENSITIVITY * (spread / np.float32(RANGE_LEVELS) - 1))
+    limit = cv2.resize(np.maximum(threshold, BLACK_LEVELS), level.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    return np.asarray(level < limit, np.bool_)
+
+
+def whiten(page: Pixels, dpi: float) -> Pixels:
+    """Return the page with white paper: tint, uneven light and what shines through are gone.
+
+    What has a colour or is dark keeps it: stamps, signatures, print. Pictures, which cover the paper for more than
+    9 mm, are only freed from the tint and the uneven light.
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    paper = paper_and_cover(checked(page, dpi), dpi)
+    level = cv2.divide(page, paper.colour, scale=255)
+    keeps = np.clip((WHITE_FROM - np.arange(256)) / (WHITE_FROM - INK_FROM), 0, 1)
+    share = cv2.LUT(darkest_channel(np.asarray(level, np.uint8)), np.rint(255 * keeps).astype(np.uint8))
+    share[paper.covered] = 255
+    gap = cv2.multiply(cv2.bitwise_not(level), share if level.ndim == 2 else cv2.merge([share] * 3), scale=1 / 255)
+    return np.asarray(cv2.bitwise_not(gap), np.uint8)
+
+
+def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, most_mm: float = SPECK_MM) -> NDArray[np.bool_] | Pixels:
+    """Return the page without specks: small dots that stand alone.
+
+    A dot near other ink (of an i, a full stop) stays.
+
+    Args:
+        page: bilevel (h, w) bool, grey (h, w) or RGB (h, w, 3) uint8.
+        dpi: its resolution.
+        most_mm: the longest side of a speck.
+
+    Returns:
+        Of the page's own kind; in grey and colour, specks are filled with the paper around them.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    if isinstance(page, np.ndarray) and page.dtype == np.bool_ and page.ndim == 2:
+        return page & ~_specks(page.astype(np.uint8), dpi, most_mm)
+    picture = checked(cast(Pixels, page), dpi)
+    ink = binarise(picture, dpi)
+    specks = cv2.dilate(_specks(ink.astype(np.uint8), dpi, most_mm).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    clean = picture.copy()
+    clean[specks] = paper_of(picture, dpi)[specks]
+    return clean
+
+
+def _specks(ink: Pixels, dpi: float, most_mm: float) -> NDArray[np.bool_]:
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
+    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, mm_to_px(most_mm, dpi))
+    small[0] = False
+    if count == 1 or not small.any():
+        return np.zeros(ink.shape, np.bool_)
+    is_speck = small[labels]
+    reach = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
+    other = cv2.dilate((ink & ~is_speck).astype(np.uint8), np.ones((reach, reach), np.uint8))
+    near_other = np.bincount(labels[is_speck & (other > 0)], minlength=count) > 0
+    return np.asarray((small & ~near_other)[labels], np.bool_)

@@ -1,0 +1,161 @@
+"""Ink and paper, wiping, margins, the pile, and what is noticed."""
+
+import cv2
+import numpy as np
+import pytest
+from benchmarks.corpus.pages import skewed_pages
+
+from papiermappe.core.clean import (
+    FindingKind,
+    SharedKind,
+    align_margins,
+    binarise,
+    despeckle,
+    judge_quality,
+    pile,
+    suggest_wipes,
+    whiten,
+    wipe,
+)
+from papiermappe.core.order.places import Side
+from papiermappe.core.picture import Pixels
+from papiermappe.core.zones import Zone
+
+DPI = 100  # 1 mm is 3.94 px
+
+
+def px(mm: float) -> int:
+    """Return a length in whole pixels."""
+    return round(mm / 25.4 * DPI)
+
+
+@pytest.fixture
+def page() -> Pixels:
+    """An A4 page in colour on yellowish paper that gets darker to the right, with twelve lines of dashes."""
+    light = np.linspace(1.0, 0.8, px(210))[None, :, None]
+    picture = np.ones((px(297), px(210), 3)) * (250, 245, 230) * light
+    for line in range(12):
+        for word in range(8):
+            top, left = px(40 + 8 * line), px(25 + 20 * word)
+            picture[top : top + px(2), left : left + px(12)] = 30
+    return picture.astype(np.uint8)
+
+
+def kinds(page: Pixels, usual_height_mm: float | None = None) -> set[FindingKind]:
+    """Return what is noticed on a page."""
+    return {finding.kind for finding in judge_quality(page, DPI, usual_height_mm)}
+
+
+def test_ink_is_what_was_drawn_in_spite_of_uneven_light(page: Pixels) -> None:
+    assert np.array_equal(binarise(page, DPI), page[..., 0] < 60)
+
+
+def test_white_letters_on_a_dark_field_stay_white(page: Pixels) -> None:
+    page[px(150) : px(190), px(30) : px(180)] = 40
+    page[px(165) : px(170), px(50) : px(150)] = 245
+    ink = binarise(page, DPI)
+    assert ink[px(155), px(100)]
+    assert not ink[px(167), px(100)]
+
+
+def test_white_paper_keeps_ink_and_stamps_and_drops_what_shines_through(page: Pixels) -> None:
+    page[px(200) : px(206), px(40) : px(60)] = (180, 40, 40)  # a stamp
+    page[px(220) : px(224), px(40) : px(60)] = (page[px(220), px(40)] * 0.93).astype(np.uint8)  # shining through
+    white = whiten(page, DPI)
+    assert (white[px(230) : px(290)] == 255).all()
+    assert (white[px(221), px(50)] == 255).all()
+    assert white[px(41), px(30)].max() < 60
+    red, green, blue = (int(level) for level in white[px(203), px(50)])
+    assert red > 150
+    assert max(green, blue) < 70
+
+
+def test_a_picture_on_white_paper_keeps_its_bright_parts(page: Pixels) -> None:
+    page[px(180) : px(280), px(30) : px(180)] = (150, 160, 170)
+    page[px(220) : px(228), px(60) : px(80)] = (200, 200, 205)  # a cloud
+    assert whiten(page, DPI)[px(224), px(70)].max() < 255
+
+
+def test_specks_go_and_dots_beside_letters_stay(page: Pixels) -> None:
+    ink = page[..., 0] < 60
+    ink[px(250), px(100)] = True  # alone
+    ink[px(39), px(30)] = True  # over a word
+    clean = despeckle(ink, DPI)
+    assert clean.dtype == np.bool_
+    assert not clean[px(250), px(100)]
+    assert clean[px(39), px(30)]
+    assert clean.sum() == ink.sum() - 1
+
+
+def test_a_wiped_zone_looks_like_the_paper_around_it(page: Pixels) -> None:
+    hole = page.copy()
+    cv2.circle(hole, (px(12), px(108)), px(3), (20, 20, 20), -1)
+    clean = wipe(hole, [Zone(x_mm=8, y_mm=104, width_mm=8, height_mm=8)], DPI)
+    assert np.abs(clean.astype(int) - page)[px(100) : px(116), px(4) : px(18)].max() <= 3
+    assert np.array_equal(clean[:, px(20) :], hole[:, px(20) :])
+    assert np.array_equal(wipe(hole, [Zone(x_mm=900, y_mm=9, width_mm=5, height_mm=5)], DPI), hole)
+
+
+def test_margins_are_aligned_to_those_of_most_pages(page: Pixels) -> None:
+    plain = np.where(page[..., :1] < 60, page, np.uint8(250))
+    moved = np.roll(plain, (px(6), px(-4)), axis=(0, 1))
+    shifts = align_margins([plain, moved, plain, np.full_like(page, 250)], DPI)
+    assert shifts[1].x_mm == pytest.approx(4, abs=0.5)
+    assert shifts[1].y_mm == pytest.approx(-6, abs=0.5)
+    assert all(shift.x_mm == pytest.approx(0, abs=0.3) for shift in (shifts[0], shifts[2], shifts[3]))
+
+
+def holed(page: Pixels, number: int) -> Pixels:
+    """Return a page with a text of its own, a punched hole, and a dust line."""
+    own = np.roll(page, (px(3 * number), px(2 * number)), axis=(0, 1))
+    cv2.circle(own, (px(12), px(188)), px(3), (25, 25, 25), -1)
+    own[:, px(100) : px(100.5)] = (own[:, px(100) : px(100.5)] * 0.7).astype(np.uint8)
+    return own
+
+
+def test_what_recurs_in_the_pile_is_suggested_for_wiping_on_its_side_only(page: Pixels) -> None:
+    fronts = [holed(page, number) for number in range(5)]
+    pages, sides = [*fronts, page, page], [Side.FRONT] * 5 + [Side.BACK] * 2
+    suggestions = suggest_wipes(pages, DPI, sides)
+    assert {one.side for one in suggestions} == {Side.FRONT}
+    (hole,) = (one.zone for one in suggestions if one.kind is SharedKind.HOLE)
+    assert hole.x_mm <= 9 <= 15 <= hole.x_mm + hole.width_mm
+    assert hole.y_mm <= 185 <= 191 <= hole.y_mm + hole.height_mm
+    assert SharedKind.DUST_LINE in {one.kind for one in suggestions}
+    seen = pile(pages, DPI, sides)
+    assert seen[Side.FRONT][round(188 / 25.4 * 75), round(12 / 25.4 * 75)] < 60
+
+
+def test_a_letterhead_that_recurs_is_not_suggested(page: Pixels) -> None:
+    assert suggest_wipes([page] * 4, DPI) == []
+
+
+def test_a_good_page_gives_no_finding() -> None:
+    for drawn in skewed_pages(range(3), 0.01, 3):
+        assert judge_quality(drawn.pixels, 300) == [], drawn.kind
+
+
+def test_what_is_wrong_with_a_page_is_noticed(page: Pixels) -> None:
+    assert kinds(page) == set()
+    assert FindingKind.BLURRED in kinds(np.asarray(cv2.GaussianBlur(page, (0, 0), 2.2), np.uint8))
+    assert FindingKind.FAINT in kinds((page * 0.2 + 195).astype(np.uint8))
+    assert FindingKind.TOO_DARK in kinds((page * 0.4).astype(np.uint8))
+    assert FindingKind.DOUBLED in kinds(page, usual_height_mm=250)
+    dusty = page.copy()
+    dusty[:, px(70) : px(70.5)] -= 25
+    (line,) = (finding.zone for finding in judge_quality(dusty, DPI) if finding.kind is FindingKind.DUST_LINE)
+    assert line is not None
+    assert line.x_mm <= 70 <= line.x_mm + line.width_mm
+    folded = page.copy()
+    shade = 22 * np.exp(-(((np.arange(page.shape[0]) - px(200)) / px(1.5)) ** 2))
+    folded = np.clip(folded - shade[:, None, None], 0, 255).astype(np.uint8)
+    assert FindingKind.FOLD in kinds(folded)
+
+
+@pytest.mark.parametrize(("turns", "name"), [(0, "top"), (1, "left"), (2, "bottom"), (3, "right")])
+def test_print_that_runs_over_an_edge_is_noticed_where_it_is(page: Pixels, turns: int, name: str) -> None:
+    page[: px(1.5), px(30) : px(170) : px(4)] = 20
+    page[: px(1.5), px(31) : px(171) : px(4)] = 20
+    (found,) = (one for one in judge_quality(np.rot90(page, turns), DPI) if one.kind is FindingKind.CUT_OFF)
+    assert name in found.message
+    assert found.zone is not None
