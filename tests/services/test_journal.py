@@ -92,7 +92,7 @@ def test_undoing_leaves_alone_what_was_found_since(
     tidying.turn_pages(store, mappe, pages[:1], 1, now().seq)
     tidying.record_look(store, pages[0], found())
     journal.undo(store, mappe)
-    assert now().pages[0].treatment == found().treatment
+    assert now().pages[0].treatment == found().treatment.model_copy(update={"turn_origin": Origin.BY_HAND})
 
 
 def test_what_a_person_set_stays_when_the_machine_looks_late(

@@ -59,14 +59,16 @@ def look_at(capture: CapturedPicture) -> Look:
         turn_origin=Origin.FOUND,
     )
     page = _page(pixels, dpi, treatment)
-    return Look(treatment=treatment, findings=tuple(_findings(page)), colour=judge_colour(page, dpi).kind)
+    return Look(
+        treatment=treatment, findings=tuple(_findings(page, treatment.skew_deg)), colour=judge_colour(page, dpi).kind
+    )
 
 
-def _findings(page: View) -> list[Finding]:
+def _findings(page: View, straightened_deg: float) -> list[Finding]:
     blank = judge_blank(page, page.dpi)
     if blank.is_blank:
         return [Finding(kind=FindingKind.BLANK, message="nothing is on it", confidence=blank.confidence)]
-    return judge_quality(page, page.dpi)
+    return judge_quality(page, page.dpi, straightened_deg=straightened_deg)
 
 
 def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:

@@ -1,5 +1,6 @@
 """What is not well with a page: blurred, faint, cut off, dark, dust lines, dirt, a fold, two sheets at once."""
 
+import math
 from collections.abc import Iterator
 
 import cv2
@@ -33,18 +34,22 @@ SPECKS = 80
 NEAR_PX = 8  # of other ink: not more than another speck
 FOLD_DPI = 75
 FOLD_LEVELS = 3.5
+FOLD_HALF_MM = 0.7
 FOLD_MM = 8.0
 FOLD_SHARE = 0.93
 TALLER_MM = 12.0
 
 
-def judge_quality(page: Pixels | View, dpi: float, usual_height_mm: float | None = None) -> list[Finding]:
+def judge_quality(
+    page: Pixels | View, dpi: float, usual_height_mm: float | None = None, straightened_deg: float = 0.0
+) -> list[Finding]:
     """Return what a person should look at on a page.
 
     Args:
         page: the sheet without its backing, grey (h, w) or RGB (h, w, 3), uint8.
         dpi: its resolution.
         usual_height_mm: of its neighbours; a sheet that is longer may be two.
+        straightened_deg: the skew that has been taken out: dust lines, which run down the scan, lean by it.
 
     Raises:
         PictureRefused: not such a picture.
@@ -54,7 +59,7 @@ def judge_quality(page: Pixels | View, dpi: float, usual_height_mm: float | None
         *_sharpness(_densest(view)),
         *_exposure(view),
         *_cut_off(view.ink, view.dpi),
-        *_dust_lines(view.darker, view.dpi),
+        *_dust_lines(view.darker, view.dpi, straightened_deg),
         *_dirt(view.darker, view.dpi),
         *_folds(view),
     ]
@@ -139,24 +144,29 @@ def _at_edge(turns: int, start_mm: float, length_mm: float, width_mm: float, hei
     return Zone(x_mm=x_mm, y_mm=y_mm, width_mm=across, height_mm=down)
 
 
-def _dust_lines(darker: Pixels, dpi: float) -> Iterator[Finding]:
-    """Look for narrow columns that are darker than those beside them nearly all the way down."""
+def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding]:
+    """Look for narrow columns that are darker than those beside them all the way down, between lines of print, too."""
     around = max(3, 2 * round(mm_to_px(LINE_MM, dpi)) + 1)
-    row = np.ones((1, around), np.uint8)
-    rows = cv2.resize(darker, (darker.shape[1], max(1, darker.shape[0] // 8)), interpolation=cv2.INTER_AREA)
-    above = cv2.subtract(rows, cv2.morphologyEx(rows, cv2.MORPH_OPEN, row))
-    lines = ((above >= LINE_LEVELS).mean(axis=0) >= LINE_SHARE).astype(np.int8)
+    height, width = darker.shape
+    lean = math.tan(math.radians(lean_deg))
+    upright = np.array([[1.0, -lean, lean * (height - 1) / 2], [0.0, 1.0, 0.0]])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    level = cv2.warpAffine(darker, upright, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    least = np.percentile(level[::4], 100 * (1 - LINE_SHARE), axis=0).astype(np.float32)[None]
+    above = least - cv2.morphologyEx(least, cv2.MORPH_OPEN, np.ones((1, around), np.uint8))
+    lines = (above[0] >= LINE_LEVELS).astype(np.int8)
     rim = round(mm_to_px(RIM_MM, dpi))
     lines[:rim] = lines[-rim:] = 0
     steps = np.diff(np.concatenate([[0], lines, [0]]))
     starts, ends = np.flatnonzero(steps == 1), np.flatnonzero(steps == -1)
     if not 0 < len(starts) <= MOST_LINES:
         return
+    beside_mm = 0.3 + px_to_mm(abs(lean) * height / 2, dpi)
     for start, end in zip(starts, ends, strict=True):
         zone = Zone(
-            x_mm=max(0.0, px_to_mm(float(start), dpi) - 0.3),
+            x_mm=px_to_mm(float(start), dpi) - beside_mm,
             y_mm=0.0,
-            width_mm=px_to_mm(float(end - start), dpi) + 0.6,
+            width_mm=px_to_mm(float(end - start), dpi) + 2 * beside_mm,
             height_mm=px_to_mm(darker.shape[0], dpi),
         )
         message = "a dust line runs down the page; wipe the scanner's glass strip"
@@ -213,4 +223,6 @@ def _fold_in(grey: Pixels, dpi: float) -> float | None:
     mean = depth.mean(axis=0) * (soft >= FOLD_SHARE)
     mean[:rim] = mean[-rim:] = 0
     at = int(mean.argmax())
-    return (at + 0.5) / len(mean) if mean[at] >= FOLD_LEVELS else None
+    beside = max(1, round(mm_to_px(FOLD_HALF_MM, dpi)))
+    wide = min(mean[at - beside], mean[at + beside]) >= mean[at] / 2  # a dust line is narrower
+    return (at + 0.5) / len(mean) if mean[at] >= FOLD_LEVELS and wide else None

@@ -185,8 +185,8 @@ def _sampled(capture: Pixels, by: int) -> Pixels:
 
 def _difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
     """Return how far each pixel is from the backing in the channel where it is farthest, in grey levels, (h, w)."""
-    apart = cv2.absdiff(picture, np.array([*np.rint(backing), 0, 0, 0][:4], np.float64))
-    return lightest_channel(np.asarray(apart, np.uint8))
+    away = np.abs(np.arange(256)[:, None] - np.rint(backing)).astype(np.uint8)[None]  # (1, 256, channels)
+    return lightest_channel(np.asarray(cv2.LUT(picture, away if picture.ndim == 3 else away[..., 0]), np.uint8))
 
 
 def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:

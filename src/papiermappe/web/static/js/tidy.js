@@ -44,8 +44,6 @@ document.addEventListener("alpine:init", () => {
     get turnText() { return `${(this.treatment.quarter_turns ?? 0) * 90}°`; },
     get turnOrigin() { return this.treatment.quarter_turns ? this.treatment.turn_origin : "as scanned"; },
     get tone() { return this.treatment.tone ?? "as scanned"; },
-    get toneText() { return { "as scanned": "unchanged", "paper white": "white", grey: "grey" }[this.tone] ?? this.tone; },
-    get toneOrigin() { return this.tone === "as scanned" ? "as scanned" : "by hand"; },
     setTone(event) { this.desk.setTone(this.targets, event.target.value); },
     get straightOn() { return this.treatment.straighten?.on ? "true" : "false"; },
     get cropOn() { return this.treatment.crop?.on ? "true" : "false"; },
