@@ -27,7 +27,6 @@ import httpx
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import looked_at, page_jpeg
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import Treatment
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import TicketSettings
 from papiermappe.local.ports import free_run
@@ -142,14 +141,13 @@ class Bench:
         for capture in captures:
             place = passes.next_place(passes.read_pass(self._store, pass_id))
             timed(steps["kept"], passes.keep_capture, self._store, pass_id, place, capture)
-            found = timed(steps["looked"], looked_at, capture, LANE_PX, THUMBNAIL_QUALITY)
-            treatment = Treatment(straighten=found[0], crop=found[1])
-            timed(steps["made"], page_jpeg, capture, treatment)
-            timed(steps["preview"], page_jpeg, capture, treatment, PREVIEW_PX)
+            look, _ = timed(steps["looked"], looked_at, capture, LANE_PX, THUMBNAIL_QUALITY)
+            timed(steps["made"], page_jpeg, capture, look.treatment)
+            timed(steps["preview"], page_jpeg, capture, look.treatment, PREVIEW_PX)
         passes.end(self._store, pass_id, PassState.DONE)
         names = {
             "kept": "kept: small picture, flushed to disk, committed",
-            "looked": "looked at: sheet, skew, treated small picture",
+            "looked": "looked at: all that is found, treated small picture",
             "made": "made for the file: straightened, cropped, JPEG",
             "preview": "preview 1000 px wide",
         }

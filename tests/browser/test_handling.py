@@ -8,10 +8,12 @@ import pytest
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import VENDOR, Stack
 from tests.helpers import QUICK, here, page_ids
 
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.core.treatment import Tone
 from papiermappe.devices.escl import Limits
 from papiermappe.services import intake, mappen, passes
 from papiermappe.services.pictures import look_at_page
@@ -24,16 +26,21 @@ pytestmark = pytest.mark.slow
 @pytest.fixture
 def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
     """A Mappe of eight pages on four sheets, shown in Order: its number, and its pages."""
+    return in_order(stack, driver, until, "lease", "hail")
+
+
+def in_order(stack: Stack, driver: Chrome, until: Until, *papers: str) -> tuple[int, list[int]]:
+    """Take papers in, both sides, and show them in Order; return the Mappe and its pages."""
     stack.kill("worker")  # the test takes the pages in itself
     mappe = mappen.open_mappe(stack.store, "Handling")
-    stack.drawer.lay("lease", "hail")
+    stack.drawer.lay(*papers)
     intake.take_in(stack.store, passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK), Limits())
     pages = page_ids(stack.desk(mappe))
     for page in pages:
         look_at_page(stack.store, page, here, DEFAULT_LIMIT_PX)
     stack.start_one("worker")
     driver.get(f"{stack.url}/mappen/{mappe}/order")
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".leaf[data-page]")) == 8)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".leaf[data-page]")) == len(pages))
     return mappe, pages
 
 
@@ -171,3 +178,32 @@ def test_full_screens_are_accessible(desk: tuple[int, list[int]], stack: Stack, 
             "axe.run({runOnly: levels}).then((result) => arguments[0](result.violations))"
         )
         assert [(one["id"], one["nodes"][0]["html"]) for one in found] == [], station
+
+
+def test_white_paper_for_all_pages_at_tidy(
+    stack: Stack, desk: tuple[int, list[int]], driver: Chrome, until: Until
+) -> None:
+    mappe, pages = desk
+    driver.get(f"{stack.url}/mappen/{mappe}/tidy?page={pages[0]}")
+    picture = driver.find_element(By.CSS_SELECTOR, ".sheet-of-light img")
+    before = picture.get_attribute("src")
+    everywhere = driver.find_elements(By.CSS_SELECTOR, ".scope button")[-1]
+    everywhere.click()
+    Select(driver.find_element(By.ID, "tone")).select_by_visible_text("paper white")
+    until(lambda: picture.get_attribute("src") != before and picture.get_property("naturalWidth"))
+    assert {page.treatment.tone for page in stack.desk(mappe).pages} == {Tone.WHITE}
+    ActionChains(driver).send_keys(Keys.ESCAPE).perform()
+    driver.find_element(By.ID, "values-head").click()
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: {page.treatment.tone for page in stack.desk(mappe).pages} == {Tone.AS_SCANNED})
+
+
+def test_blank_backs_are_named_and_put_away_together(stack: Stack, driver: Chrome, until: Until) -> None:
+    """The hail report has a sketch on its back, the German letter nothing."""
+    mappe, pages = in_order(stack, driver, until, "hail", "german")
+    (blank,) = driver.find_elements(By.CSS_SELECTOR, ".leaf.blank[data-page]")
+    assert int(blank.get_attribute("data-page") or 0) == pages[-1]
+    button = driver.find_element(By.ID, "blank-backs")
+    assert button.text == "Put 1 blank back away"
+    button.click()
+    until(lambda: page_ids(stack.desk(mappe)) == pages[:-1])

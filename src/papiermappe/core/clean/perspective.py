@@ -100,8 +100,9 @@ def _aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
     """Return width over height of the sheet itself; None where it is seen from so straight that it cannot be told."""
     middle = np.array([(width_px - 1) / 2, (height_px - 1) / 2])
     m1, m2, m4, m3 = (np.array([*(corner - middle), 1.0]) for corner in corners)
-    k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
-    k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
+    with np.errstate(divide="ignore", invalid="ignore"):  # corners on one line give no aspect, below
+        k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
+        k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
     n2, n3 = k2 * m2 - m1, k3 * m3 - m1
     sides = max(np.hypot(*(corners[0] - corners[1])), np.hypot(*(corners[0] - corners[3])))
     if max(abs(k2 - 1), abs(k3 - 1)) < 0.01 or abs(n2[2] * n3[2]) < 1e-6:

@@ -19,16 +19,16 @@ from papiermappe.core.picture import Pixels, checked, lightest_channel
 COARSE_DPI = 75
 PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
 MOST_THRESHOLD = 22  # above it a picture on the sheet would be told from the sheet, not the sheet from its backing
-SHADE_LEVELS = 12
+SHADE_LEVELS = 12  # a lower threshold, for paper that differs less
 LEAST_SHARE = 0.004  # of the capture: what is smaller is not a sheet
-MOST_SHARE = 0.985
+MOST_SHARE = 0.985  # what is larger is not one sheet on a backing
 LEAST_SIDE_MM = 20.0
 FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
-TOUCH_MM = 1.2
+TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
 SURE = 0.5
 LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
 LINES_CONFIDENCE = 0.8
-PRINT_LEVELS = 30
+PRINT_LEVELS = 30  # print is darker than what is around it by this
 PRINT_SHARE = 0.02
 TINT_LEVELS = 3.0
 
@@ -56,10 +56,11 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
     Raises:
         PictureRefused: not such a picture.
     """
-    frames = _plain_frames(checked(capture, dpi), dpi)
+    whole = checked(capture, dpi)
+    frames = _plain_frames(whole, dpi)
     if frames and frames[0].confidence >= SURE:
         return frames[0]
-    return max([*frames[:1], _frame_by_lines(capture, dpi), _whole(capture, dpi)], key=lambda frame: frame.confidence)
+    return max([*frames[:1], _frame_by_lines(whole, dpi), _whole(whole, dpi)], key=lambda frame: frame.confidence)
 
 
 def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
@@ -98,16 +99,24 @@ def _plain_frames(capture: Pixels, dpi: float) -> list[SheetFrame]:
 def _masks(coarse: Pixels) -> Iterator[Pixels]:
     """Yield where a picture differs from its backing, the plainest kind of difference first, (h, w), 0 or 255."""
     rims = _rims(coarse)
-    for backing in _groups(rims, rims, PLAIN_LEVELS):
+    for number, backing in enumerate(_groups(rims, rims, PLAIN_LEVELS)):
         smooth = cv2.medianBlur(_difference(coarse, backing), 3)
         between, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-        for most in (MOST_THRESHOLD, SHADE_LEVELS):
-            level = min(max(between, PLAIN_LEVELS / 2), most)
-            yield np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
+        levels = (min(max(between, PLAIN_LEVELS / 2), most) for most in (MOST_THRESHOLD, SHADE_LEVELS))
+        for level in dict.fromkeys(levels):
+            mask = np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
+            # If the darker part of the rim is not backing, it is sheet.
+            yield _touching_rim(mask) if number else mask
     if coarse.ndim == 3:
         for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
             tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
             yield np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
+
+
+def _touching_rim(mask: Pixels) -> Pixels:
+    _, labels = cv2.connectedComponents(mask, connectivity=8)
+    rim = np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]])
+    return np.where((labels > 0) & np.isin(labels, rim), np.uint8(255), np.uint8(0))
 
 
 def _rims(picture: Pixels) -> NDArray[np.float32]:
