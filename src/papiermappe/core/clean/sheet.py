@@ -12,7 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side, lines_from_outside
+from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side
+from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
 from papiermappe.core.picture import Pixels, checked, lightest_channel
 
@@ -24,6 +25,10 @@ LEAST_SHARE = 0.004  # of the capture: what is smaller is not a sheet
 MOST_SHARE = 0.985  # what is larger is not one sheet on a backing
 LEAST_SIDE_MM = 20.0
 FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
+SHADOW_MM = 3.0
+ELSEWHERE_SHARE = 0.02
+BEYOND_SHARE = 0.3  # of a side: where less is on the capture...
+NEAR_MM = 5.0  # ...and so near its edge, the edge is taken, so that nothing is cut off
 TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
 SURE = 0.5
 LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
@@ -90,6 +95,8 @@ def _plain_frames(capture: Pixels, dpi: float) -> list[SheetFrame]:
     found: list[list[SheetFrame]] = [[]]
     for mask in _masks(coarse):
         boxes = _boxes(mask, dpi / by)
+        if _share_elsewhere(mask, boxes, dpi / by) > ELSEWHERE_SHARE:
+            continue
         found.append([_placed(capture, dpi, (box + 0.5) * by - 0.5, 1.0) for box in boxes])
         if found[-1] and found[-1][0].confidence >= SURE:
             return found[-1]
@@ -111,6 +118,17 @@ def _masks(coarse: Pixels) -> Iterator[Pixels]:
         for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
             tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
             yield np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
+
+
+def _share_elsewhere(mask: Pixels, boxes: list[NDArray[np.float64]], dpi: float) -> float:
+    """Return how much differs from the backing beside the boxes, against their area: much if they lie on a sheet."""
+    inside = np.zeros_like(mask)
+    for box in boxes:
+        cv2.fillConvexPoly(inside, np.rint(box).astype(np.int32), 255)
+    area = cv2.countNonZero(inside)
+    reach = 2 * round(mm_to_px(SHADOW_MM, dpi)) + 1
+    near = cv2.dilate(inside, np.ones((reach, reach), np.uint8))
+    return cv2.countNonZero(cv2.subtract(mask, near)) / max(area, 1)
 
 
 def _touching_rim(mask: Pixels) -> Pixels:
@@ -246,13 +264,15 @@ def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[
     within = _clipped(start, end, width, height)
     if within is None:
         return SideFit(edge, 1.0)
-    if float(np.hypot(*(within[1] - within[0]))) < mm_to_px(LEAST_SIDE_MM / 2, dpi):
-        return SideFit(rough, 1.0)
-    fit = fit_side(capture, dpi, *within)
+    visible_px = float(np.hypot(*(within[1] - within[0])))
+    fit = fit_side(capture, dpi, *within) if visible_px >= mm_to_px(LEAST_SIDE_MM / 2, dpi) else None
     if fit is not None and fit.share >= SURE:
         return fit
-    near = max(abs(edge.away(within[0])), abs(edge.away(within[1]))) < mm_to_px(TOUCH_MM, dpi)
-    return SideFit(edge, 1.0) if near else fit or SideFit(rough, 0.0)
+    mostly_beyond = visible_px < BEYOND_SHARE * float(np.hypot(*(end - start)))
+    touching_px = mm_to_px(NEAR_MM if mostly_beyond else TOUCH_MM, dpi)
+    if max(abs(edge.away(within[0])), abs(edge.away(within[1]))) < touching_px:
+        return SideFit(edge, 1.0)
+    return fit or SideFit(rough, 1.0 if mostly_beyond else 0.0)
 
 
 def _edges_of(width: int, height: int) -> tuple[Line, Line, Line, Line]:
