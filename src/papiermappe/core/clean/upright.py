@@ -25,11 +25,13 @@ LEAST_INK_SHARE = 0.03
 X_HEIGHT_MM = (0.7, 7.0)
 STEP_DEG = 1.0
 COARSE_POINTS = 8_000
+CLEARLY = 1.6  # how much sharper the lines must be in one direction to leave out the other
+RULE_MM = 15.0  # what runs on so far is a rule or a dust line, not print
 LEAST_PROMINENCE = 1.6  # of lines: less is noise
 LEAST_PX = 24
 LEAST_LINES = 4
 GLYPH_DPI = 300  # letters stand apart from each other
-SURE = 0.5
+BEYOND_DOUBT = 0.75  # below it, single letters are asked, too
 
 
 class TurnEstimate(NamedTuple):
@@ -55,22 +57,22 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
         PictureRefused: not such a picture.
     """
     view = view_of(page, dpi)
-    inks = {turns: np.ascontiguousarray(np.rot90(view.ink, turns)) for turns in (0, 1)}
-    ways = {turns: _lines_of(np.rot90(view.darkness, turns), ink) for turns, ink in inks.items()}
-    likely = {turns: lines for turns, lines in ways.items() if lines.prominence >= LEAST_PROMINENCE}
-    rises = {turns: _rise(inks[turns], lines.angle_deg, view.dpi) for turns, lines in likely.items()}
-    estimate = _best(rises)
-    if estimate.confidence >= SURE:
+    inks = {turns: _without_rules(np.ascontiguousarray(np.rot90(view.ink, turns)), view.dpi) for turns in (0, 1)}
+    found = {turns: _lines_of(np.rot90(view.darkness, turns), ink) for turns, ink in inks.items()}
+    ways = {turns: lines for turns, lines in found.items() if lines.prominence >= LEAST_PROMINENCE}
+    rises = {turns: _rise(inks[turns], lines.angle_deg, view.dpi) for turns, lines in ways.items()}
+    sharpest = max((lines.score for lines in ways.values()), default=0.0)
+    estimate = _best({turns: rise for turns, rise in rises.items() if ways[turns].score * CLEARLY >= sharpest})
+    if estimate.confidence >= BEYOND_DOUBT:
         return estimate
     full = View(page, dpi) if isinstance(page, np.ndarray) else page
-    return _best({turns: _together(rises[turns], _by_glyphs(full, turns, lines)) for turns, lines in likely.items()})
+    return _best({turns: _together(rises[turns], _by_glyphs(full, turns, lines)) for turns, lines in ways.items()})
 
 
 def _best(rises: dict[int, float]) -> TurnEstimate:
     """Return the clearest of the ways to turn; print that falls stands on its head."""
     turns, rise = max(rises.items(), key=lambda way: abs(way[1]), default=(0, 0.0))
-    other = max((abs(value) for way, value in rises.items() if way != turns), default=0.0)
-    return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise) - other / 2))
+    return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise)))
 
 
 def _by_glyphs(full: View, turns: int, lines: ScoredAngle) -> float:
@@ -82,6 +84,11 @@ def _by_glyphs(full: View, turns: int, lines: ScoredAngle) -> float:
 def _together(by_lines: float, by_glyphs: float) -> float:
     """Return what two looks at the same print say together: letters say more where lines said little."""
     return by_glyphs + by_lines / 2
+
+
+def _without_rules(ink: Pixels, dpi: float) -> Pixels:
+    long = np.ones((1, max(2, round(mm_to_px(RULE_MM, dpi)))), np.uint8)
+    return np.asarray(cv2.subtract(ink, cv2.morphologyEx(ink, cv2.MORPH_OPEN, long)), np.uint8)
 
 
 def _lines_of(darkness: NDArray[np.int16], ink: Pixels) -> ScoredAngle:
