@@ -17,6 +17,7 @@ from papiermappe.core.clean import (
     whiten,
     wipe,
 )
+from papiermappe.core.clean.background import paper_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels
 from papiermappe.core.zones import Zone
@@ -68,6 +69,11 @@ def test_white_paper_keeps_ink_and_stamps_and_drops_what_shines_through(page: Pi
     red, green, blue = (int(level) for level in white[px(203), px(50)])
     assert red > 150
     assert max(green, blue) < 70
+
+
+def test_paper_is_known_where_a_picture_covers_nearly_all_of_it(page: Pixels) -> None:
+    page[px(20) : px(280), px(15) : px(195)] = (70, 80, 90)
+    assert paper_of(page, DPI).min() > 180
 
 
 def test_a_picture_on_white_paper_keeps_its_bright_parts(page: Pixels) -> None:

@@ -14,6 +14,7 @@ PRINT_MM = 9  # print, and whatever else is narrower, is not paper
 PAPER_SHARE = 0.8  # paper is at least so bright, against the brightest of the page
 ISLAND_CELLS = 600  # of paper that something covers all around: less is bright, but not paper
 FILL_MM = 8.0
+FAR_WEIGHT = np.float32(1e-3)
 SMOOTH_MM = 2.0
 
 
@@ -68,12 +69,13 @@ def _without_islands(is_paper: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def _carried(cells: NDArray[np.float32], is_paper: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Return the cells, those that are not paper filled with the mean of the paper around them."""
-    if is_paper.all():
+    """Return the cells, those that are not paper filled with the mean of the paper around them, or of all of it."""
+    if is_paper.all() or not is_paper.any():
         return cells
+    everywhere = np.median(cells[is_paper], axis=0).astype(np.float32)
     own = is_paper.astype(np.float32)
-    near = cv2.GaussianBlur(own, (0, 0), FILL_MM) + np.float32(1e-6)
+    near = cv2.GaussianBlur(own, (0, 0), FILL_MM) + FAR_WEIGHT
     if cells.ndim == 3:
         own, near = own[..., None], near[..., None]
-    filled = cv2.GaussianBlur(cells * own, (0, 0), FILL_MM).reshape(cells.shape) / near
+    filled = (cv2.GaussianBlur(cells * own, (0, 0), FILL_MM).reshape(cells.shape) + FAR_WEIGHT * everywhere) / near
     return np.where(own > 0, cells, filled)

@@ -49,7 +49,7 @@ def judge_colour(page: Pixels | View, dpi: float) -> ColourEstimate:
     Raises:
         PictureRefused: not such a picture.
     """
-    view = view_of(page, dpi)
+    view = view_of(page, dpi, colour=True)
     colour = 0.0
     if view.pixels.ndim == 3:
         by = max(1, int(view.dpi // CHROMA_DPI))

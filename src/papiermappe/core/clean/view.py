@@ -58,11 +58,15 @@ class View:
         return bottom_edges(self.darkness, self.ink)
 
 
-def view_of(page: "Pixels | View", dpi: float) -> View:
-    """Return a page as a view; a view comes back as it is. Raises PictureRefused."""
+def view_of(page: "Pixels | View", dpi: float, colour: bool = False) -> View:
+    """Return a page as a view, without its colour unless that is asked for; a view comes back as it is.
+
+    Raises:
+        PictureRefused: not a grey (h, w) or RGB (h, w, 3) uint8 picture.
+    """
     if isinstance(page, View):
         return page
-    whole = checked(page, dpi)
+    whole = checked(page, dpi) if colour else to_grey(checked(page, dpi))
     by = max(1, int(dpi // WORK_DPI))
     small = shrunk(whole, by)
     return View(small, dpi if small is whole else dpi / by)
