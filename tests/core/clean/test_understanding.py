@@ -7,7 +7,7 @@ from benchmarks.cleaning.sheets import _judged as judged_sheets
 from benchmarks.cleaning.sheets import _several as judged_several
 from benchmarks.corpus.backs import backs
 from benchmarks.corpus.coloured import coloured_pages
-from benchmarks.corpus.pages import pages_without_print
+from benchmarks.corpus.pages import PRINT_KINDS, draw_page, pages_without_print
 from benchmarks.corpus.spreads import spreads
 from benchmarks.corpus.turned import turned_pages
 
@@ -105,3 +105,10 @@ def test_the_corners_of_a_photographed_sheet_and_its_true_aspect() -> None:
         assert overlap >= 0.98, table
         assert sure, table
         assert aspect_off <= 0.03, table
+
+
+@pytest.mark.parametrize("kind", ["music", "ruled handwriting"])
+def test_notes_and_strokes_are_not_taken_for_letters(kind: str) -> None:
+    """Notes have stems that rise; a page of them must not be turned for it."""
+    page = draw_page(PRINT_KINDS[kind], np.random.default_rng(SEED), 150)
+    assert all(find_upright(np.ascontiguousarray(np.rot90(page, turns)), 150).confidence < 0.5 for turns in range(4))

@@ -31,7 +31,8 @@ LEAST_PROMINENCE = 1.6  # of lines: less is noise
 LEAST_PX = 24
 LEAST_LINES = 4
 GLYPH_DPI = 300  # letters stand apart from each other
-BEYOND_DOUBT = 0.75  # below it, single letters are asked, too
+BEYOND_DOUBT = 0.75  # of the lines; below it, the letters of both directions are asked
+LEAST_VOTES = 1.5  # of letters, for and against, over the root of all
 
 
 class TurnEstimate(NamedTuple):
@@ -63,10 +64,18 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
     rises = {turns: _rise(inks[turns], lines.angle_deg, view.dpi) for turns, lines in ways.items()}
     sharpest = max((lines.score for lines in ways.values()), default=0.0)
     estimate = _best({turns: rise for turns, rise in rises.items() if ways[turns].score * CLEARLY >= sharpest})
-    if estimate.confidence >= BEYOND_DOUBT:
-        return estimate
     full = View(page, dpi) if isinstance(page, np.ndarray) else page
-    return _best({turns: _together(rises[turns], _by_glyphs(full, turns, lines)) for turns, lines in ways.items()})
+    likely = estimate.quarter_turns % 2
+    letters = {likely: _by_glyphs(full, likely, ways[likely])} if likely in ways else {}
+    if estimate.confidence >= BEYOND_DOUBT and _agree(estimate, letters[likely]):
+        return estimate
+    letters |= {turns: _by_glyphs(full, turns, ways[turns]) for turns in ways.keys() - letters.keys()}
+    return _best({turns: _together(rises[turns], letters[turns]) for turns in ways})
+
+
+def _agree(estimate: TurnEstimate, by_letters: float) -> bool:
+    """Tell whether the letters stand the same way; notes and pen strokes may look like lines of print."""
+    return by_letters * (1 if estimate.quarter_turns < 2 else -1) >= LEAST_VOTES
 
 
 def _best(rises: dict[int, float]) -> TurnEstimate:
@@ -81,9 +90,9 @@ def _by_glyphs(full: View, turns: int, lines: ScoredAngle) -> float:
     return rise_of(glyphs_of(turned, full.dpi / by, lines.angle_deg))
 
 
-def _together(by_lines: float, by_glyphs: float) -> float:
-    """Return what two looks at the same print say together: letters say more where lines said little."""
-    return by_glyphs + by_lines / 2
+def _together(by_lines: float, by_letters: float) -> float:
+    """Return what two looks at the same print say together; without letters there is no print, so nothing is said."""
+    return by_letters + by_lines / 2 if abs(by_letters) >= LEAST_VOTES else 0.0
 
 
 def _without_rules(ink: Pixels, dpi: float) -> Pixels:
