@@ -67,7 +67,7 @@ def add_destination(store: Store, name: str, folder: Path) -> int:
         return known.id
 
 
-def ask_for_filing(store: Store, mappe_id: int, destination_id: int, today: datetime) -> int:
+def ask_for_filing(store: Store, mappe_id: int, destination_id: int, now: datetime) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
 
     Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
@@ -83,11 +83,12 @@ def ask_for_filing(store: Store, mappe_id: int, destination_id: int, today: date
         filing = Filing(
             mappe_id=mappe_id,
             destination_id=destination.id,
-            file_name=_free_name(session, destination.id, mappe.subject, today),
+            file_name=_free_name(session, destination.id, mappe.subject, now),
             title=mappe.subject or "Papers",
             pages={"pages": snapshot},
             page_count=len(snapshot),
             state=FilingState.QUEUED,
+            asked_at=now,
         )
         session.add(filing)
         session.flush()
