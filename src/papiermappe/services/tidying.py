@@ -13,6 +13,13 @@ from papiermappe.store.models import Page
 
 Step = Literal["straighten", "crop"]
 
+_IN_TONE = {
+    Tone.AS_SCANNED: "in the tones of the scan",
+    Tone.WHITE: "with white paper",
+    Tone.GREY: "in grey",
+    Tone.BILEVEL: "in black and white",
+}
+
 
 def turn_pages(store: Store, mappe_id: int, page_ids: Collection[int], quarter_turns: int, seen: int) -> int:
     """Turn pages counter-clockwise by quarters."""
@@ -67,14 +74,6 @@ def set_tone(store: Store, mappe_id: int, page_ids: Collection[int], tone: Tone,
         if not changes:
             raise NotPossible("These pages are shown that way already.")
         return edit(session, mappe, f"{count(len(changes), 'page')} shown {_IN_TONE[tone]}", changes, seen)
-
-
-_IN_TONE = {
-    Tone.AS_SCANNED: "in the tones of the scan",
-    Tone.WHITE: "with white paper",
-    Tone.GREY: "in grey",
-    Tone.BILEVEL: "in black and white",
-}
 
 
 def record_look(store: Store, page_id: int, look: Look) -> None:

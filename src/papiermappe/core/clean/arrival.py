@@ -14,16 +14,15 @@ from papiermappe.core.clean.sheet import SheetFrame, find_sheet
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import find_upright
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Quad, mm_to_px
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
-from papiermappe.core.treatment import SURE, Cropping, Origin, Straightening, Treatment, page_box
+from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Origin, Straightening, Treatment, page_box
 
 LOOK_DPI = 150
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
 PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
-PAPER_WHITE = 255
 
 
 class Look(BaseModel):
@@ -74,7 +73,7 @@ def _findings(page: View, straightened_deg: float) -> list[Finding]:
 def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:
     """Return the page that the treatment makes, at the resolution of `pixels`; to be looked at, not to be shown."""
     height, width = pixels.shape[:2]
-    box = page_box(width / dpi * 25.4, height / dpi * 25.4, treatment)
+    box = page_box(px_to_mm(width, dpi), px_to_mm(height, dpi), treatment)
     size_px = max(1, round(mm_to_px(box.height_mm, dpi))), max(1, round(mm_to_px(box.width_mm, dpi)))
     turn = cv2.getRotationMatrix2D((0, 0), box.skew_deg, 1.0)
     centre = np.array([mm_to_px(box.centre_x_mm, dpi) - 0.5, mm_to_px(box.centre_y_mm, dpi) - 0.5])
