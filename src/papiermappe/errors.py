@@ -3,6 +3,7 @@
     PapiermappeError
     ├── PictureRefused        a picture is broken, too large or of an unknown kind
     ├── DeviceError           (devices/) the scanner cannot, will not, or does not answer as it should
+    ├── RecogniserError       (recognition/) the recogniser of text is not there, or breaks off
     ├── StoreError            (store/) the disk or the database
     └── ServiceError          (services/) what was asked for is not there or does not fit any more
 

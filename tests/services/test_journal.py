@@ -3,16 +3,20 @@
 from collections.abc import Callable
 
 import pytest
-from tests.helpers import QUICK, Drawer, orders
+from tests.helpers import QUICK, Drawer, here, orders
 
 from papiermappe.core.clean import ColourKind, Finding, FindingKind
 from papiermappe.core.clean.arrival import Look
+from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.picture import DEFAULT_LIMIT_PX
 from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.devices.escl import Limits
+from papiermappe.recognition.errors import RecogniserError, RecogniserFailed
 from papiermappe.services import intake, journal, mappen, ordering, passes, tidying
 from papiermappe.services.desk import Desk, desk
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
+from papiermappe.services.pictures import find_upright
 from papiermappe.store.database import Store
 
 CORNERS = ((2.0, 2.0), (212.0, 2.0), (212.0, 299.0), (2.0, 299.0))
@@ -92,19 +96,7 @@ def test_undoing_leaves_alone_what_was_found_since(
     tidying.turn_pages(store, mappe, pages[:1], 1, now().seq)
     tidying.record_look(store, pages[0], found())
     journal.undo(store, mappe)
-    assert now().pages[0].treatment == found().treatment.model_copy(update={"turn_origin": Origin.BY_HAND})
-
-
-def test_what_a_person_set_stays_when_the_machine_looks_late(
-    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
-) -> None:
-    tidying.record_look(store, pages[0], found())
-    tidying.switch_step(store, mappe, pages[:1], "crop", False, now().seq)
-    tidying.record_look(store, pages[0], found(skew_deg=9))
-    treatment = now().pages[0].treatment
-    assert treatment.crop is not None
-    assert not treatment.crop.on
-    assert treatment.skew_deg == 0.4
+    assert now().pages[0].treatment == found().treatment
 
 
 def test_switching_what_was_not_looked_at_is_refused(store: Store, mappe: int, pages: list[int]) -> None:
@@ -177,6 +169,66 @@ def test_a_turn_that_was_found_yields_to_one_by_hand(
     by_hand, by_machine = (page.treatment for page in now().pages[:2])
     assert (by_hand.quarter_turns, by_hand.turn_origin) == (1, Origin.BY_HAND)
     assert (by_machine.quarter_turns, by_machine.turn_origin) == (2, Origin.FOUND)
+
+
+def test_a_turn_by_hand_and_back_stays(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:
+    for quarters in (1, -1):
+        tidying.turn_pages(store, mappe, [pages[0]], quarters, now().seq)
+    tidying.record_look(store, pages[0], found(quarter_turns=2))
+    assert now().pages[0].treatment.quarter_turns == 0
+
+
+def test_a_second_look_changes_what_no_person_has_set(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    tidying.record_look(store, pages[0], found(0.4))
+    tidying.switch_step(store, mappe, [pages[0]], "crop", False, now().seq)
+    tidying.record_look(store, pages[0], found(0.7, quarter_turns=1))
+    treatment = now().pages[0].treatment
+    assert (treatment.skew_deg, treatment.quarter_turns, treatment.sheet) == (0.7, 1, None)
+
+
+class Told:
+    """A recogniser that says what it is told to."""
+
+    def __init__(self, says: TurnEstimate | RecogniserError) -> None:
+        self._says = says
+
+    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
+        """Say it."""
+        if isinstance(self._says, RecogniserError):
+            raise self._says
+        return self._says
+
+
+@pytest.mark.parametrize(
+    ("says", "turns"),
+    [
+        (TurnEstimate(1, 0.9), 1),
+        (TurnEstimate(2, 0.9), 2),
+        (TurnEstimate(2, 0.3), 0),
+        (RecogniserFailed("It broke off.", -9, ""), 0),
+    ],
+)
+def test_the_recogniser_is_asked_where_the_way_up_is_open(
+    store: Store, pages: list[int], now: Callable[[], Desk], says: TurnEstimate | RecogniserError, turns: int
+) -> None:
+    tidying.record_look(store, pages[0], found().model_copy(update={"turn_confidence": 0.2}))
+    find_upright(store, pages[0], here, Told(says), DEFAULT_LIMIT_PX)
+    assert now().pages[0].treatment.quarter_turns == turns
+
+
+def test_the_recogniser_is_not_asked_where_it_is_clear_or_a_person_has_turned_the_page(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    upside_down = Told(TurnEstimate(2, 0.9))
+    tidying.record_look(store, pages[0], found())
+    tidying.record_look(store, pages[1], found().model_copy(update={"turn_confidence": 0.2}))
+    tidying.turn_pages(store, mappe, [pages[1]], 1, now().seq)
+    for page in pages[:3]:  # the third has not been looked at
+        find_upright(store, page, here, upside_down, DEFAULT_LIMIT_PX)
+    find_upright(store, 999_999, here, upside_down, DEFAULT_LIMIT_PX)
+    assert [page.treatment.quarter_turns for page in now().pages[:3]] == [0, 1, 0]
 
 
 def test_findings_lose_their_place_when_the_page_lies_otherwise(

@@ -1,6 +1,7 @@
 """Whole steps of work on one page, for a process of its own: bytes and values in, bytes and values out."""
 
 from papiermappe.core.clean.arrival import Look, look_at
+from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Treatment, render
@@ -13,7 +14,9 @@ def page_jpeg(
     return encode_jpeg(render(capture, treatment, width_px), quality)
 
 
-def looked_at(capture: CapturedPicture, width_px: int, quality: int) -> tuple[Look, bytes]:
+def looked_at(
+    capture: CapturedPicture, width_px: int, quality: int, upright: TurnEstimate | None = None
+) -> tuple[Look, bytes]:
     """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
-    look = look_at(capture)
+    look = look_at(capture, upright)
     return look, page_jpeg(capture, look.treatment, width_px, quality)

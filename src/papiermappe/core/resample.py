@@ -39,15 +39,14 @@ def resampled(
         page = cv2.warpAffine(source, matrix, size_px[::-1], flags=flags, borderValue=(outside,) * 3)
         return np.asarray(page, np.uint8)
     height, width = size_px
-    layers = _layers_of(pixels)
     # Row y of the picture is met, in column x of the result, at its row (y - top - slant * x) / down.
     shift = lean / down
-    levelled = np.empty((len(layers), layers.shape[1], width), np.uint8)
-    _along_rows(layers, across - shift * slant, shift, left - shift * top, outside, levelled)
-    columns = np.empty((len(layers), width, height), np.uint8)
-    _along_rows(_transposed(levelled), down, slant, top, outside, columns)
-    page = _transposed(columns)
-    return np.asarray(cv2.merge(list(page)), np.uint8) if pixels.ndim == 3 else page[0]
+    layers = _layers_of(pixels)  # one name for all steps: each picture is given back when the next one stands
+    layers = _resampled_rows(layers, width, across - shift * slant, shift, left - shift * top, outside)
+    layers = _transposed(layers)
+    layers = _resampled_rows(layers, height, down, slant, top, outside)
+    layers = _transposed(layers)
+    return np.asarray(cv2.merge(list(layers)), np.uint8) if pixels.ndim == 3 else layers[0]
 
 
 def _layers_of(pixels: Pixels) -> Pixels:
@@ -63,6 +62,13 @@ def _transposed(layers: Pixels) -> Pixels:
     result = np.empty((len(layers), layers.shape[2], layers.shape[1]), np.uint8)
     for layer, turned in zip(layers, result, strict=True):
         cv2.transpose(layer, turned)
+    return result
+
+
+def _resampled_rows(layers: Pixels, length: int, step: float, shift: float, left: float, outside: int) -> Pixels:
+    """Return all rows of all layers, `length` long: pixel x of row y from `step * x + shift * y + left`."""
+    result = np.empty((*layers.shape[:2], length), np.uint8)
+    _along_rows(layers, step, shift, left, outside, result)
     return result
 
 
@@ -106,7 +112,7 @@ def _end_of_run(whole: NDArray[np.int32], start: int) -> int:
 def _along_rows(
     source: NDArray[np.uint8], step: float, shift: float, left: float, outside: int, result: NDArray[np.uint8]
 ) -> None:
-    """Fill the rows of all layers: pixel x of row y from `step * x + shift * y + left` in the source's row."""
+    """Fill `result` as `_resampled_rows` says."""
     width, length = source.shape[2], result.shape[2]
     steps = ((step - 1) * np.arange(length)).astype(np.float32)
     whole = np.empty(length, np.int32)

@@ -95,7 +95,7 @@ class Treatment(_Value):
     """How far the content is moved, `(x_mm, y_mm)`, right and down positive, on the page as it is seen."""
     quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
     """Counter-clockwise."""
-    turn_origin: Origin = Origin.BY_HAND
+    turn_origin: Origin = Origin.FOUND
     wipes: Annotated[tuple[Zone, ...], Field(max_length=500)] = ()
     """On the page as it is seen, in mm from its top left."""
     tone: Tone = Tone.AS_SCANNED

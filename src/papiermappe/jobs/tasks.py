@@ -4,14 +4,14 @@ from procrastinate import Blueprint, RetryStrategy
 
 from papiermappe.devices.escl import Limits
 from papiermappe.services import filing, intake, pictures
-from papiermappe.services.pictures import Compute
+from papiermappe.services.pictures import Compute, KnowsUpright
 from papiermappe.store.database import Store
 from papiermappe.store.queue import Work
 
 PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
 
 
-def tasks(store: Store, compute: Compute, limits: Limits) -> Blueprint:
+def tasks(store: Store, compute: Compute, recogniser: KnowsUpright | None, limits: Limits) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm."""
     blueprint = Blueprint()
 
@@ -22,6 +22,10 @@ def tasks(store: Store, compute: Compute, limits: Limits) -> Blueprint:
     @blueprint.task(name=Work.LOOK_AT, retry=PATIENT)
     def look_at(page_id: int) -> None:
         pictures.look_at_page(store, page_id, compute, limits.page_px)
+
+    @blueprint.task(name=Work.FIND_UPRIGHT, retry=PATIENT)
+    def find_upright(page_id: int) -> None:
+        pictures.find_upright(store, page_id, compute, recogniser, limits.page_px)
 
     @blueprint.task(name=Work.RENDER, retry=PATIENT)
     def render(page_id: int, picture: str, width_px: int) -> None:

@@ -11,6 +11,8 @@ from psycopg_pool import PoolTimeout
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import WorkPool
 from papiermappe.jobs.tasks import tasks
+from papiermappe.recognition.errors import RecogniserError
+from papiermappe.recognition.tesseract import Tesseract, installed
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -36,7 +38,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     pool = WorkPool(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=12, kwargs={"connect_timeout": 5}))
-    app.add_tasks_from(tasks(store, pool, limits_of(settings)), namespace="")
+    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings)), namespace="")
     await asyncio.to_thread(pool.warm_up)
     try:
         async with app.open_async():
@@ -62,6 +64,15 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     finally:
         pool.close()
         store.close()
+
+
+def _recogniser() -> Tesseract | None:
+    """Return the recogniser of this machine; without it pages whose way up is not clear stay as they lie."""
+    try:
+        return installed()
+    except RecogniserError as exc:
+        log.warning("no recogniser", action="worker.start", cause=exc.message)
+        return None
 
 
 async def _rescue(app: App) -> None:

@@ -3,12 +3,16 @@
 from collections.abc import Callable
 from typing import Protocol, TypeVar
 
+import structlog
 from sqlalchemy import select
 
+from papiermappe.core.clean.arrival import Look
+from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import looked_at, page_jpeg
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.treatment import SURE, Origin, Tone, Treatment
+from papiermappe.recognition.errors import RecogniserError
 from papiermappe.services.desk import LANE_PX, STAGE_PX
 from papiermappe.services.errors import NotFound
 from papiermappe.services.journal import treatment_of
@@ -17,6 +21,8 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page
 from papiermappe.store.queue import Work, hand_in
+
+log = structlog.get_logger()
 
 WIDTHS_PX = frozenset({LANE_PX, STAGE_PX})
 
@@ -31,6 +37,14 @@ class Compute(Protocol):
         ...
 
 
+class KnowsUpright(Protocol):
+    """Recognises print well enough to tell which way up it stands."""
+
+    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
+        """Return how a page, JPEG or PNG, has to be turned. Raises RecogniserError."""
+        ...
+
+
 def captured_picture(store: Store, capture: Capture, most_px: int) -> CapturedPicture:
     """Return a capture's picture. Raises BlobMissing."""
     return CapturedPicture(store.blobs.get(Blobs.capture_key(capture.sha256)), capture.dpi, most_px)
@@ -42,12 +56,34 @@ def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> 
         page = session.get(Page, page_id)
         if page is None:
             return
-        capture, treatment = page.capture, treatment_of(page)
-    if treatment.straighten is not None and treatment.crop is not None:
+        capture, looked_at_already = page.capture, page.look is not None
+    if looked_at_already:
         return
     look, small = compute(looked_at, captured_picture(store, capture, most_px), LANE_PX, THUMBNAIL_QUALITY)
     store.blobs.cache(Blobs.picture_key(look.treatment.picture_key(capture.sha256), LANE_PX), small)
     record_look(store, page_id, look)
+
+
+def find_upright(store: Store, page_id: int, compute: Compute, recogniser: KnowsUpright | None, most_px: int) -> None:
+    """Ask the recogniser which way up a page stands, where that has not been clear and no person has turned it."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or page.look is None or recogniser is None:
+            return
+        capture, look, origin = page.capture, Look.model_validate(page.look), treatment_of(page).turn_origin
+    if not look.way_up_open or origin is Origin.BY_HAND:
+        return
+    picture = captured_picture(store, capture, most_px)
+    page_picture = compute(page_jpeg, picture, look.treatment.model_copy(update={"tone": Tone.GREY}))
+    try:
+        upright = recogniser.find_upright(page_picture, capture.dpi)
+    except RecogniserError as exc:
+        log.warning("the way up stays open", action="page.upright", page_id=page_id, cause=repr(exc))
+        return
+    if upright.confidence >= SURE:
+        found, small = compute(looked_at, picture, LANE_PX, THUMBNAIL_QUALITY, upright)
+        store.blobs.cache(Blobs.picture_key(found.treatment.picture_key(capture.sha256), LANE_PX), small)
+        record_look(store, page_id, found)
 
 
 def picture_if_made(store: Store, picture: str, width_px: int) -> bytes | None:

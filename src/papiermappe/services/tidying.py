@@ -4,14 +4,18 @@ from collections.abc import Collection
 from typing import Literal
 
 from papiermappe.core.clean.arrival import Look
-from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone
+from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone, Treatment
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import Fields, edit, locked_mappe, note, pages_of, treatment_of
 from papiermappe.services.words import count
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
+from papiermappe.store.queue import Work, hand_in
 
 Step = Literal["straighten", "crop"]
+
+_FOUND = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"))
+"""What the machine finds: the fields of each step."""
 
 _IN_TONE = {
     Tone.AS_SCANNED: "in the tones of the scan",
@@ -77,15 +81,18 @@ def set_tone(store: Store, mappe_id: int, page_ids: Collection[int], tone: Tone,
 
 
 def record_look(store: Store, page_id: int, look: Look) -> None:
-    """Write down what the machine found on a page; what a person has set meanwhile stays."""
+    """Write down what the machine found on a page; what a person has set meanwhile stays.
+
+    Where it is not sure which way up the page stands, the recogniser will be asked.
+    """
     with store.begin() as session:
         page = session.get_one(Page, page_id)
         mappe = locked_mappe(session, page.mappe_id)
         session.refresh(page)
+        earlier = Look.model_validate(page.look).treatment if page.look else Treatment()
+        before, now, found = (one.model_dump(mode="json") for one in (earlier, treatment_of(page), look.treatment))
+        untouched = [name for step in _FOUND if all(now[part] == before[part] for part in step) for name in step]
         page.look = look.model_dump(mode="json")
-        found = look.treatment.model_dump(mode="json")
-        news = {step: found[step] for step in ("straighten", "crop") if page.treatment.get(step) is None}
-        if treatment_of(page).quarter_turns == 0:
-            news |= {name: found[name] for name in ("quarter_turns", "turn_origin")}
-        if news:
-            note(session, mappe, "", {page_id: news})
+        note(session, mappe, "", {page_id: {name: found[name] for name in untouched}})
+        if look.way_up_open:
+            hand_in(session, Work.FIND_UPRIGHT, page_id=page_id)

@@ -12,11 +12,11 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import SheetFrame, find_sheet
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
-from papiermappe.core.clean.upright import find_upright
+from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
-from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Origin, Straightening, Treatment, page_box
+from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Straightening, Treatment, page_box
 
 LOOK_DPI = 150
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
@@ -35,16 +35,36 @@ class Look(BaseModel):
     findings: tuple[Finding, ...]
     """Their places are on the page that the treatment makes."""
     colour: ColourKind
+    turn_confidence: float = 1.0
+    """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether nothing is on the page."""
+        return any(finding.kind is FindingKind.BLANK for finding in self.findings)
+
+    @property
+    def way_up_open(self) -> bool:
+        """Whether there is something on the page, but it is not clear which way up it stands."""
+        return self.turn_confidence < SURE and not self.is_blank
 
 
-def look_at(capture: CapturedPicture) -> Look:
-    """Find sheet, skew and the way up, and judge the page that follows. Raises PictureRefused."""
+def look_at(capture: CapturedPicture, upright: TurnEstimate | None = None) -> Look:
+    """Find sheet, skew and the way up, and judge the page that follows.
+
+    Args:
+        capture: the untouched picture.
+        upright: how it has to be turned, where that is known; else it is found out.
+
+    Raises:
+        PictureRefused: the capture cannot be decoded.
+    """
     reduction: Reduction = next((by for by in REDUCTIONS if capture.dpi / by >= LOOK_DPI), 1)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
     frame = find_sheet(pixels, dpi)
     grey = to_grey(pixels)
     sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 else grey, dpi)
-    turn = find_upright(sheet, dpi)
+    turn = upright or find_upright(sheet, dpi)
     turns = turn.quarter_turns if turn.confidence >= SURE else 0
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
         sheet = View(np.ascontiguousarray(np.rot90(sheet.grey)), dpi)
@@ -55,11 +75,13 @@ def look_at(capture: CapturedPicture) -> Look:
         ),
         crop=Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
         quarter_turns=turns,
-        turn_origin=Origin.FOUND,
     )
     page = _page(pixels, dpi, treatment)
     return Look(
-        treatment=treatment, findings=tuple(_findings(page, treatment.skew_deg)), colour=judge_colour(page, dpi).kind
+        treatment=treatment,
+        findings=tuple(_findings(page, treatment.skew_deg)),
+        colour=judge_colour(page, dpi).kind,
+        turn_confidence=turn.confidence,
     )
 
 

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px
@@ -26,12 +27,17 @@ OTHER_SHARE = 0.18  # ends that are so far apart do not
 
 
 class Boxes(NamedTuple):
-    """Boxes, levelled: (n,) each, in px, `top` and `bottom` from the top of the page."""
+    """Boxes: (n,) each, in px, `top` and `bottom` from the top of the page."""
 
     left: NDArray[np.float64]
     right: NDArray[np.float64]
     top: NDArray[np.float64]
     bottom: NDArray[np.float64]
+
+    @property
+    def width(self) -> NDArray[np.float64]:
+        """How wide each is."""
+        return self.right - self.left
 
     @property
     def height(self) -> NDArray[np.float64]:
@@ -42,6 +48,10 @@ class Boxes(NamedTuple):
         """Return some of them."""
         return Boxes(*(side[chosen] for side in self))
 
+    def turned(self) -> "Boxes":
+        """Return where they lie when the page is turned by a quarter, counter-clockwise; `top` may be negative."""
+        return Boxes(self.top, self.bottom, -self.right, -self.left)
+
 
 class Glyphs(NamedTuple):
     """What may be letters, and what may be dots and commas."""
@@ -50,18 +60,23 @@ class Glyphs(NamedTuple):
     dots: Boxes
 
 
-def glyphs_of(grey: Pixels, dpi: float, skew_deg: float) -> Glyphs:
-    """Return the letters and dots of a grey page (h, w), as they lie when its skew is taken out."""
+def pieces_of(grey: Pixels, dpi: float) -> Boxes:
+    """Return the boxes of all connected pieces of ink on a grey page (h, w)."""
     around = 2 * round(mm_to_px(AROUND_MM, dpi) / 2) + 1
     ink = (cv2.subtract(cv2.blur(grey, (around, around)), grey) > INK_LEVELS).astype(np.uint8)
     _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
     left, top, width, height = stats[1:, :4].T.astype(np.float64)
+    return Boxes(left, left + width, top, top + height)
+
+
+def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
+    """Return the letters and dots among pieces of ink, as they lie when the page's skew is taken out."""
     least, low, high = (mm_to_px(mm, dpi) for mm in (DOT_MM, *HEIGHT_MM))
-    shaped = (width <= 2 * height) & (width >= height / 10)
-    boxes = _levelled(left, top, width, height, skew_deg)
-    letters = shaped & (height >= low) & (height <= high)
-    dots = shaped & (height >= least) & (height < low)
-    return Glyphs(boxes.those(_first(letters, MOST_LETTERS)), boxes.those(_first(dots, MOST_DOTS)))
+    shaped = (pieces.width <= 2 * pieces.height) & (pieces.width >= pieces.height / 10)
+    letters = shaped & (pieces.height >= low) & (pieces.height <= high)
+    dots = shaped & (pieces.height >= least) & (pieces.height < low)
+    level = _levelled(pieces, skew_deg)
+    return Glyphs(level.those(_first(letters, MOST_LETTERS)), level.those(_first(dots, MOST_DOTS)))
 
 
 def rise_of(glyphs: Glyphs) -> float:
@@ -74,58 +89,70 @@ def _first(chosen: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:
     return np.asarray(chosen & (np.cumsum(chosen) <= most), np.bool_)
 
 
-def _levelled(
-    left: NDArray[np.float64],
-    top: NDArray[np.float64],
-    width: NDArray[np.float64],
-    height: NDArray[np.float64],
-    skew_deg: float,
-) -> Boxes:
+def _levelled(boxes: Boxes, skew_deg: float) -> Boxes:
     """Move boxes to where they lie when the page is turned clockwise by its skew."""
     sin, cos = np.sin(np.radians(skew_deg)), np.cos(np.radians(skew_deg))
-    middle = left + width / 2
-    along = middle * cos - (top + height / 2) * sin
+    middle = (boxes.left + boxes.right) / 2
+    along = middle * cos - (boxes.top + boxes.bottom) / 2 * sin
     level = middle * sin
-    return Boxes(along - width / 2, along + width / 2, level + top * cos, level + (top + height) * cos)
+    half = boxes.width / 2
+    return Boxes(along - half, along + half, level + boxes.top * cos, level + boxes.bottom * cos)
 
 
 def _votes_of_letters(letters: Boxes) -> tuple[int, int]:
     """Return how many neighbours of different height stand on one line, and how many hang from one."""
-    left, right, top, bottom = letters
-    height = letters.height
-    each = np.arange(len(left))
-    if len(each) < 2:
-        return 0, 0
-    gap = left[None, :] - right[:, None]
-    overlap = np.minimum(bottom[:, None], bottom[None, :]) - np.maximum(top[:, None], top[None, :])
-    tall, small = np.maximum(height[:, None], height[None, :]), np.minimum(height[:, None], height[None, :])
-    beside = (gap > -0.3 * small) & (gap < 0.9 * tall) & (overlap > 0.5 * small) & (left[None, :] > left[:, None])
-    nearest = np.where(beside, gap, np.inf).argmin(axis=1)
-    each = each[beside[each, nearest]]
-    other = nearest[each]
-    taller = np.maximum(height[each], height[other])
-    tops, bottoms = np.abs(top[each] - top[other]) / taller, np.abs(bottom[each] - bottom[other]) / taller
-    stand, hang = (bottoms < SAME_SHARE) & (tops > OTHER_SHARE), (tops < SAME_SHARE) & (bottoms > OTHER_SHARE)
-    return int(stand.sum()), int(hang.sum())
+    order = np.argsort(letters.left, kind="stable")
+    return _votes_of_neighbours(*(side[order] for side in letters))
+
+
+@njit("UniTuple(i8, 2)(f8[::1], f8[::1], f8[::1], f8[::1])", cache=True)
+def _votes_of_neighbours(
+    left: NDArray[np.float64], right: NDArray[np.float64], top: NDArray[np.float64], bottom: NDArray[np.float64]
+) -> tuple[int, int]:
+    """Hold each letter against the nearest one to the right of it; they come sorted by their left sides."""
+    stand = hang = 0
+    for one in range(len(left)):
+        for other in range(one + 1, len(left)):
+            gap = left[other] - right[one]
+            heights = bottom[one] - top[one], bottom[other] - top[other]
+            small, tall = min(heights), max(heights)
+            overlap = min(bottom[one], bottom[other]) - max(top[one], top[other])
+            if -0.3 * small < gap < 0.9 * tall and overlap > 0.5 * small and left[other] > left[one]:
+                tops, bottoms = abs(top[one] - top[other]) / tall, abs(bottom[one] - bottom[other]) / tall
+                stand += bottoms < SAME_SHARE and tops > OTHER_SHARE
+                hang += tops < SAME_SHARE and bottoms > OTHER_SHARE
+                break
+    return stand, hang
 
 
 def _votes_of_dots(glyphs: Glyphs) -> tuple[int, int]:
     """Return how many dots stand low behind a letter, and how many high; those over or under something do not count."""
-    letters, dots = glyphs
-    if not len(letters.left) or not len(dots.left):
-        return 0, 0
-    height = letters.height[None, :]
-    middle = (dots.left + dots.right)[:, None] / 2
-    level = (dots.top + dots.bottom)[:, None] / 2
-    gap = middle - letters.right[None, :]
-    place = (level - letters.top[None, :]) / height
-    small = dots.height[:, None] < DOT_SHARE * height
-    behind = (gap > 0) & (gap < 0.6 * height) & (place > -0.1) & (place < 1.25) & small
-    covered = ((letters.left[None, :] < middle) & (letters.right[None, :] > middle) & (np.abs(place - 0.5) < 1.5)).any(
-        axis=1
-    )
-    nearest = np.where(behind, gap, np.inf).argmin(axis=1)
-    each = np.arange(len(middle))
-    used = behind[each, nearest] & ~covered
-    places = place[each, nearest][used]
-    return int((places > 0.7).sum()), int((places < 0.3).sum())
+    low = high = 0
+    for left, right, top, bottom in np.array(glyphs.dots).T:
+        place = _place_behind(*glyphs.letters, (left + right) / 2, (top + bottom) / 2, bottom - top)
+        low += place > 0.7
+        high += place < 0.3
+    return low, high
+
+
+@njit("f8(f8[::1], f8[::1], f8[::1], f8[::1], f8, f8, f8)", cache=True)
+def _place_behind(
+    left: NDArray[np.float64],
+    right: NDArray[np.float64],
+    top: NDArray[np.float64],
+    bottom: NDArray[np.float64],
+    across: float,
+    level: float,
+    size: float,
+) -> float:
+    """Return how far down a dot is behind the letter before it: 0 its top, 1 its bottom; NaN where it is over one."""
+    least_gap = found = np.nan
+    for one in range(len(left)):
+        height = bottom[one] - top[one]
+        place = (level - top[one]) / height
+        if left[one] < across < right[one] and abs(place - 0.5) < 1.5:
+            return np.nan
+        gap = across - right[one]
+        if 0 < gap < 0.6 * height and -0.1 < place < 1.25 and size < DOT_SHARE * height and not gap >= least_gap:
+            least_gap, found = gap, place
+    return found

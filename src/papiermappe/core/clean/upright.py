@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.glyphs import glyphs_of, rise_of
+from papiermappe.core.clean.glyphs import glyphs_of, pieces_of, rise_of
 from papiermappe.core.clean.ink import bottom_edges
 from papiermappe.core.clean.profiles import ScoredAngle, best_angle
 from papiermappe.core.clean.view import View, view_of
@@ -31,7 +31,7 @@ LEAST_PROMINENCE = 1.6  # of lines: less is noise
 LEAST_PX = 24
 LEAST_LINES = 4
 GLYPH_DPI = 300  # letters stand apart from each other
-BEYOND_DOUBT = 0.75  # of the lines; below it, the letters of both directions are asked
+BEYOND_DOUBT = 0.75  # of the letters; below it, lines are asked, too
 LEAST_VOTES = 1.5  # of letters, for and against, over the root of all
 
 
@@ -59,35 +59,32 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
     """
     view = view_of(page, dpi)
     inks = {turns: _without_rules(np.ascontiguousarray(np.rot90(view.ink, turns)), view.dpi) for turns in (0, 1)}
-    found = {turns: _lines_of(np.rot90(view.darkness, turns), ink) for turns, ink in inks.items()}
-    ways = {turns: lines for turns, lines in found.items() if lines.prominence >= LEAST_PROMINENCE}
-    rises = {turns: _rise(inks[turns], lines.angle_deg, view.dpi) for turns, lines in ways.items()}
-    sharpest = max((lines.score for lines in ways.values()), default=0.0)
-    estimate = _best({turns: rise for turns, rise in rises.items() if ways[turns].score * CLEARLY >= sharpest})
-    full = View(page, dpi) if isinstance(page, np.ndarray) else page
-    likely = estimate.quarter_turns % 2
-    letters = {likely: _by_glyphs(full, likely, ways[likely])} if likely in ways else {}
-    if estimate.confidence >= BEYOND_DOUBT and _agree(estimate, letters[likely]):
-        return estimate
-    letters |= {turns: _by_glyphs(full, turns, ways[turns]) for turns in ways.keys() - letters.keys()}
-    return _best({turns: _together(rises[turns], letters[turns]) for turns in ways})
-
-
-def _agree(estimate: TurnEstimate, by_letters: float) -> bool:
-    """Tell whether the letters stand the same way; notes and pen strokes may look like lines of print."""
-    return by_letters * (1 if estimate.quarter_turns < 2 else -1) >= LEAST_VOTES
+    lines = {turns: _lines_of(np.rot90(view.darkness, turns), ink) for turns, ink in inks.items()}
+    ways = {turns: found for turns, found in lines.items() if found.prominence >= LEAST_PROMINENCE}
+    if not ways:
+        return TurnEstimate(0, 0.0)
+    letters = _rises_of_letters(View(page, dpi) if isinstance(page, np.ndarray) else page, ways)
+    sharpest = max(found.score for found in ways.values())
+    clear = {turns: letters[turns] for turns, found in ways.items() if found.score * CLEARLY >= sharpest}
+    by_letters = _best(clear)
+    if by_letters.confidence >= BEYOND_DOUBT:
+        return by_letters
+    return _best(
+        {turns: _together(_rise_of_lines(inks[turns], ways[turns], view.dpi), letters[turns]) for turns in ways}
+    )
 
 
 def _best(rises: dict[int, float]) -> TurnEstimate:
     """Return the clearest of the ways to turn; print that falls stands on its head."""
-    turns, rise = max(rises.items(), key=lambda way: abs(way[1]), default=(0, 0.0))
+    turns, rise = max(rises.items(), key=lambda way: abs(way[1]))
     return TurnEstimate(turns if rise >= 0 else turns + 2, _confidence(abs(rise)))
 
 
-def _by_glyphs(full: View, turns: int, lines: ScoredAngle) -> float:
+def _rises_of_letters(full: View, ways: dict[int, ScoredAngle]) -> dict[int, float]:
     by = max(1, int(full.dpi // GLYPH_DPI))
-    turned = np.ascontiguousarray(np.rot90(shrunk(full.grey, by), turns))
-    return rise_of(glyphs_of(turned, full.dpi / by, lines.angle_deg))
+    pieces = pieces_of(shrunk(full.grey, by), full.dpi / by)
+    turned = {0: pieces, 1: pieces.turned()}
+    return {turns: rise_of(glyphs_of(turned[turns], full.dpi / by, way.angle_deg)) for turns, way in ways.items()}
 
 
 def _together(by_lines: float, by_letters: float) -> float:
@@ -104,7 +101,7 @@ def _lines_of(darkness: NDArray[np.int16], ink: Pixels) -> ScoredAngle:
     return best_angle(bottom_edges(darkness, ink), 15.0, STEP_DEG, COARSE_POINTS)
 
 
-def _rise(ink: Pixels, skew_deg: float, dpi: float) -> float:
+def _rise_of_lines(ink: Pixels, lines: ScoredAngle, dpi: float) -> float:
     """Return how clearly print rises above its small letters: positive where it stands upright.
 
     The value is the mean over all pieces of lines of (ink above - ink below) / ink between, divided by its standard
@@ -113,7 +110,7 @@ def _rise(ink: Pixels, skew_deg: float, dpi: float) -> float:
     height, width = ink.shape
     if height < LEAST_PX:
         return 0.0
-    level = _level(ink * np.uint8(255), skew_deg)
+    level = _level(ink * np.uint8(255), lines.angle_deg)
     strips = max(1, round(width / mm_to_px(STRIP_MM, dpi)))
     density = cv2.resize(level, (strips, height), interpolation=cv2.INTER_AREA).astype(np.float32) / np.float32(255)
     density[density > RULE_SHARE] = 0
