@@ -142,6 +142,12 @@ def to_grey(pixels: Pixels) -> Pixels:
     return pixels if pixels.ndim == 2 else np.asarray(cv2.cvtColor(pixels, cv2.COLOR_RGB2GRAY), np.uint8)
 
 
+def turned(pixels: Pixels, quarter_turns: int) -> Pixels:
+    """Return the picture turned counter-clockwise by quarters, laid out in one piece."""
+    how = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}.get(quarter_turns % 4)
+    return pixels if how is None else np.asarray(cv2.rotate(pixels, how), np.uint8)
+
+
 def darkest_channel(pixels: Pixels) -> Pixels:
     """Return the least level of each pixel, (h, w)."""
     return pixels if pixels.ndim == 2 else np.asarray(reduce(cv2.min, list(cv2.split(pixels))), np.uint8)

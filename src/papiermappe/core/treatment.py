@@ -21,7 +21,7 @@ from papiermappe.core.clean.tone import binarise, whiten
 from papiermappe.core.clean.wipes import wipe
 from papiermappe.core.geometry import Point, Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import Zone
 
@@ -183,8 +183,8 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
         pixels = part_of(pixels, dpi, Gutter(treatment.part.gutter, FoldKind.SHADOW, 1.0), treatment.part.right)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
-    turned = np.ascontiguousarray(np.rot90(page, treatment.quarter_turns))
-    return _toned(wipe(turned, treatment.wipes, capture.dpi * scale), capture.dpi * scale, treatment.tone)
+    upright = wipe(turned(page, treatment.quarter_turns), treatment.wipes, capture.dpi * scale)
+    return _toned(upright, capture.dpi * scale, treatment.tone)
 
 
 def _flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:

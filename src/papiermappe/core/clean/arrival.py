@@ -15,7 +15,7 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Straightening, Treatment, page_box
 
 LOOK_DPI = 150
@@ -67,7 +67,7 @@ def look_at(capture: CapturedPicture, upright: TurnEstimate | None = None) -> Lo
     turn = upright or find_upright(sheet, dpi)
     turns = turn.quarter_turns if turn.confidence >= SURE else 0
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
-        sheet = View(np.ascontiguousarray(np.rot90(sheet.grey)), dpi)
+        sheet = View(turned(sheet.grey, 1), dpi)
     skew = _skew(sheet, frame)
     treatment = Treatment(
         straighten=Straightening(
@@ -102,7 +102,7 @@ def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:
     turn[:, 2] = centre - turn[:, :2] @ np.array([(size_px[1] - 1) / 2, (size_px[0] - 1) / 2])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     page = cv2.warpAffine(pixels, turn, size_px[::-1], flags=flags, borderValue=(PAPER_WHITE,) * 3)
-    return View(np.ascontiguousarray(np.rot90(page, treatment.quarter_turns)), dpi)
+    return View(turned(np.asarray(page, np.uint8), treatment.quarter_turns), dpi)
 
 
 def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, shrunk
+from papiermappe.core.picture import Pixels, checked, lightest_channel, shrunk
 
 CELL_MM = 1.0
 PRINT_MM = 9  # print, and whatever else is narrower, is not paper
@@ -52,7 +52,7 @@ def _by_cell(page: Pixels, dpi: float) -> tuple[Pixels, NDArray[np.bool_]]:
     height, width = checked(page, dpi).shape[:2]
     cells = shrunk(page, max(1, min(round(mm_to_px(CELL_MM, dpi)), min(height, width))))
     closed = cv2.morphologyEx(cells, cv2.MORPH_CLOSE, np.ones((PRINT_MM, PRINT_MM), np.uint8))
-    light = closed if closed.ndim == 2 else closed.max(axis=2)
+    light = lightest_channel(np.asarray(closed, np.uint8))
     is_paper = _without_islands(light >= PAPER_SHARE * np.percentile(light, 90))
     carried = _carried(closed.astype(np.float32), is_paper)
     return cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8), is_paper
@@ -72,7 +72,7 @@ def _carried(cells: NDArray[np.float32], is_paper: NDArray[np.bool_]) -> NDArray
     """Return the cells, those that are not paper filled with the mean of the paper around them, or of all of it."""
     if is_paper.all() or not is_paper.any():
         return cells
-    everywhere = np.median(cells[is_paper], axis=0).astype(np.float32)
+    everywhere = np.median(cells[is_paper][::4], axis=0).astype(np.float32)
     own = is_paper.astype(np.float32)
     near = cv2.GaussianBlur(own, (0, 0), FILL_MM) + FAR_WEIGHT
     if cells.ndim == 3:

@@ -4,7 +4,6 @@ Two neighbours of different height that stand on one line speak for upright prin
 from one line speak against it (an x beside a p). Dots and commas stand low. Capitals and digits alone say nothing.
 """
 
-import math
 from typing import NamedTuple
 
 import cv2
@@ -12,6 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.pieces import Boxes, boxes_of
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -26,33 +26,6 @@ SAME_SHARE = 0.12  # of the taller height: ends that are so near lie on one line
 OTHER_SHARE = 0.18  # ends that are so far apart do not
 
 
-class Boxes(NamedTuple):
-    """Boxes: (n,) each, in px, `top` and `bottom` from the top of the page."""
-
-    left: NDArray[np.float64]
-    right: NDArray[np.float64]
-    top: NDArray[np.float64]
-    bottom: NDArray[np.float64]
-
-    @property
-    def width(self) -> NDArray[np.float64]:
-        """How wide each is."""
-        return self.right - self.left
-
-    @property
-    def height(self) -> NDArray[np.float64]:
-        """How tall each is."""
-        return self.bottom - self.top
-
-    def those(self, chosen: NDArray[np.bool_]) -> "Boxes":
-        """Return some of them."""
-        return Boxes(*(side[chosen] for side in self))
-
-    def turned(self) -> "Boxes":
-        """Return where they lie when the page is turned by a quarter, counter-clockwise; `top` may be negative."""
-        return Boxes(self.top, self.bottom, -self.right, -self.left)
-
-
 class Glyphs(NamedTuple):
     """What may be letters, and what may be dots and commas."""
 
@@ -63,10 +36,8 @@ class Glyphs(NamedTuple):
 def pieces_of(grey: Pixels, dpi: float) -> Boxes:
     """Return the boxes of all connected pieces of ink on a grey page (h, w)."""
     around = 2 * round(mm_to_px(AROUND_MM, dpi) / 2) + 1
-    ink = (cv2.subtract(cv2.blur(grey, (around, around)), grey) > INK_LEVELS).astype(np.uint8)
-    _, _, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
-    left, top, width, height = stats[1:, :4].T.astype(np.float64)
-    return Boxes(left, left + width, top, top + height)
+    _, ink = cv2.threshold(cv2.subtract(cv2.blur(grey, (around, around)), grey), INK_LEVELS, 1, cv2.THRESH_BINARY)
+    return boxes_of(np.asarray(ink, np.uint8))
 
 
 def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
@@ -79,10 +50,19 @@ def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
     return Glyphs(level.those(_first(letters, MOST_LETTERS)), level.those(_first(dots, MOST_DOTS)))
 
 
-def rise_of(glyphs: Glyphs) -> float:
-    """Return how clearly print stands on its lines: votes for less votes against, over the root of all votes."""
-    votes = np.array(_votes_of_letters(glyphs.letters)) + np.array(_votes_of_dots(glyphs))
-    return float(votes[0] - votes[1]) / math.sqrt(max(int(votes.sum()), 1))
+class Votes(NamedTuple):
+    """What pairs of neighbours say."""
+
+    stand: int
+    """How many stand on one line."""
+    hang: int
+    """How many hang from one."""
+
+
+def votes_of(glyphs: Glyphs) -> Votes:
+    """Return how many pairs of neighbours stand on a line, and how many hang from one."""
+    letters, dots = _votes_of_letters(glyphs.letters), _votes_of_dots(glyphs)
+    return Votes(letters[0] + dots[0], letters[1] + dots[1])
 
 
 def _first(chosen: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:

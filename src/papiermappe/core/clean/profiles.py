@@ -7,6 +7,7 @@ The sum of squared differences between neighbouring rows of the profile is great
 from typing import NamedTuple
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 Points = NDArray[np.float32]
@@ -48,7 +49,37 @@ def sharpness(points: Points, angles_deg: NDArray[np.float64]) -> NDArray[np.flo
     A point between two rows is shared out between them in proportion, so that the score changes smoothly with
     the angle.
     """
-    return np.array([np.square(np.diff(profile(levelled(points, float(one))[0]))).sum() for one in angles_deg])
+    if not len(points):
+        return np.zeros(len(angles_deg))
+    rows, cols = (np.ascontiguousarray(points[:, axis]) for axis in (0, 1))
+    return _sharpness(rows, cols, np.radians(angles_deg))
+
+
+@njit("f8[::1](f4[::1], f4[::1], f8[::1])", cache=True)
+def _sharpness(
+    rows: NDArray[np.float32], cols: NDArray[np.float32], angles: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    result = np.empty(len(angles))
+    down = np.empty(len(rows), np.float32)
+    for number in range(len(angles)):
+        sin, cos = np.float32(np.sin(angles[number])), np.float32(np.cos(angles[number]))
+        low, high = np.float32(np.inf), np.float32(-np.inf)
+        for at in range(len(rows)):
+            down[at] = rows[at] * cos + cols[at] * sin
+            low, high = min(low, down[at]), max(high, down[at])
+        filled = np.zeros(int(high - low) + 2, np.float32)
+        for at in range(len(rows)):
+            place = down[at] - low
+            row = np.uint32(place)
+            share = place - np.float32(row)
+            filled[row] += np.float32(1) - share
+            filled[row + np.uint32(1)] += share
+        total = 0.0
+        for end in range(1, len(filled)):
+            step = filled[end] - filled[end - 1]
+            total += step * step
+        result[number] = total
+    return result
 
 
 def levelled(points: Points, angle_deg: float) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

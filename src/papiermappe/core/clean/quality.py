@@ -7,10 +7,11 @@ import cv2
 import numpy as np
 
 from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.clean.pieces import boxes_of
 from papiermappe.core.clean.valleys import valley_depths
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px, px_to_mm
-from papiermappe.core.picture import Pixels, shrunk
+from papiermappe.core.picture import Pixels, shrunk, turned
 from papiermappe.core.zones import Zone
 
 PLAIN_LEVELS = 60  # an edge whose sides differ by this tells how sharp the picture is
@@ -26,6 +27,7 @@ BRIGHT_SHARE = 0.985
 LINE_LEVELS = 4
 LINE_SHARE = 0.85
 LINE_MM = 0.9
+EACH_ROW = 4  # is enough to see a line that runs down all of them
 RIM_MM = 2.0
 MOST_LINES = 8
 SPECK_MM = (0.15, 0.9)
@@ -103,11 +105,12 @@ def _exposure(view: View) -> Iterator[Finding]:
     if level < DARK_PAPER:
         yield Finding(kind=FindingKind.TOO_DARK, message="the whole page is dark", confidence=0.7)
     rim = round(mm_to_px(RIM_MM, view.dpi))
-    inked = np.zeros(view.ink.shape, np.bool_)
-    inked[rim:-rim, rim:-rim] = view.ink[rim:-rim, rim:-rim] > 0  # at the rim, backing may show
+    inner = slice(rim, -rim), slice(rim, -rim)  # at the rim, backing may show
+    inked = view.ink[inner] > 0
     if np.count_nonzero(inked) < LEAST_INK_MM2 * mm_to_px(1, view.dpi) ** 2:
         return
-    strength = float(np.percentile(view.darker[inked], 75))
+    some = slice(None, None, 2), slice(None, None, 2)
+    strength = float(np.percentile(view.darker[inner][some][inked[some]], 75)) if inked[some].any() else 255.0
     if strength < FAINT_LEVELS:
         washed = float((view.grey >= 254).mean()) > BRIGHT_SHARE - float(inked.mean())
         kind = FindingKind.TOO_BRIGHT if washed else FindingKind.FAINT
@@ -120,7 +123,7 @@ def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
     deep, low, high = (round(mm_to_px(mm, dpi)) for mm in (EDGE_MM, *LETTER_MM))
     height_mm, width_mm = (px_to_mm(side, dpi) for side in ink.shape)
     for turns, name in ((0, "top"), (1, "right"), (2, "bottom"), (3, "left")):
-        band = np.ascontiguousarray(np.rot90(ink, turns)[: 3 * deep])
+        band = turned(ink, turns)[: 3 * deep]
         _, _, stats, _ = cv2.connectedComponentsWithStats(band, connectivity=8)
         left, top, width, height = stats[1:, :4].T
         crossing = (top == 0) & (height > deep) & (width >= max(1, low)) & (width <= high)
@@ -148,11 +151,14 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
     """Look for narrow columns that are darker than those beside them all the way down, between lines of print, too."""
     around = max(3, 2 * round(mm_to_px(LINE_MM, dpi)) + 1)
     height, width = darker.shape
+    some = np.ascontiguousarray(darker[::EACH_ROW])
     lean = math.tan(math.radians(lean_deg))
-    upright = np.array([[1.0, -lean, lean * (height - 1) / 2], [0.0, 1.0, 0.0]])
+    lean_some = lean * EACH_ROW
+    upright = np.array([[1.0, -lean_some, lean_some * (len(some) - 1) / 2], [0.0, 1.0, 0.0]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
-    level = cv2.warpAffine(darker, upright, (width, height), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    least = np.percentile(level[::4], 100 * (1 - LINE_SHARE), axis=0).astype(np.float32)[None]
+    level = cv2.warpAffine(some, upright, (width, len(some)), flags=flags, borderMode=cv2.BORDER_REPLICATE)
+    at = int((1 - LINE_SHARE) * (len(some) - 1))
+    least = np.partition(level, at, axis=0)[at : at + 1].astype(np.float32)
     above = least - cv2.morphologyEx(least, cv2.MORPH_OPEN, np.ones((1, around), np.uint8))
     lines = (above[0] >= LINE_LEVELS).astype(np.int8)
     rim = round(mm_to_px(RIM_MM, dpi))
@@ -175,21 +181,14 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
 
 def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
     """Count specks that stand alone."""
-    marks = (darker > FAINT_LEVELS // 2).astype(np.uint8)
-    _, _, stats, _ = cv2.connectedComponentsWithStats(marks, connectivity=8)
-    left, top, width, height, area = stats[1:].T
+    _, marks = cv2.threshold(darker, FAINT_LEVELS // 2, 1, cv2.THRESH_BINARY)
     low, high = (mm_to_px(mm, dpi) for mm in SPECK_MM)
-    longest = np.maximum(width, height)
-    small = (longest >= low) & (longest <= high)
-    if small.sum() < SPECKS:
-        return
-    reach = round(mm_to_px(ALONE_MM, dpi))
-    sums = cv2.integral(marks)
-    rows, cols = (np.clip([start - reach, end + reach], 0, most) for start, end, most in (
-        (top, top + height, marks.shape[0]), (left, left + width, marks.shape[1]),
-    ))  # fmt: skip
-    near = sums[rows[1], cols[1]] - sums[rows[0], cols[1]] - sums[rows[1], cols[0]] + sums[rows[0], cols[0]]
-    specks = int((small & (near - area <= NEAR_PX)).sum())
+    reach = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
+    ink_near = cv2.boxFilter(marks, -1, (reach, reach), normalize=False, borderType=cv2.BORDER_CONSTANT)  # up to 255
+    alone = np.asarray(marks * (ink_near <= high * high + NEAR_PX), np.uint8)
+    boxes = boxes_of(alone)
+    longest = np.maximum(boxes.width, boxes.height)
+    specks = int(((longest >= low) & (longest <= high)).sum())
     if specks >= SPECKS:
         sure = float(np.clip(specks / (3 * SPECKS), 0.5, 1.0))
         yield Finding(kind=FindingKind.DIRTY, message=f"dirty: about {specks} specks", confidence=sure)
