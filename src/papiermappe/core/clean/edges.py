@@ -39,13 +39,17 @@ class Line(NamedTuple):
         along = (end - start) / max(float(np.hypot(*(end - start))), 1e-9)
         return cls(float(start[0]), float(start[1]), float(along[0]), float(along[1]))
 
+    def nearest(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return for points, (n, 2), those on the line that are nearest to them."""
+        return np.asarray(points - self.away(points)[:, None] * np.array([-self.dy, self.dx]))
+
     def scaled(self, by: float) -> "Line":
         """Return the same line in a picture that is `by` times as large."""
         return Line((self.x + 0.5) * by - 0.5, (self.y + 0.5) * by - 0.5, self.dx, self.dy)
 
-    def away(self, point: NDArray[np.float64]) -> float:
-        """Return how far a point lies to the right of the line, looking along it, y down."""
-        return float(self.dx * (point[1] - self.y) - self.dy * (point[0] - self.x))
+    def away(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return how far points, (..., 2), lie to the right of the line, looking along it, y down."""
+        return np.asarray(self.dx * (points[..., 1] - self.y) - self.dy * (points[..., 0] - self.x))
 
 
 class SideFit(NamedTuple):
@@ -54,6 +58,13 @@ class SideFit(NamedTuple):
     line: Line
     share: float
     """Of its length, how much shows the same step."""
+    levels: float = 0.0
+    """The step, in grey levels."""
+
+    @property
+    def is_slight(self) -> bool:
+        """Whether the step is so slight that its place is not so exact."""
+        return self.levels < SLIGHT_LEVELS
 
 
 def crossing(one: Line, other: Line) -> NDArray[np.float64]:
@@ -98,7 +109,7 @@ def fit_side(picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArr
     caution_px = mm_to_px(CAUTION_MM, dpi) if strongest < SLIGHT_LEVELS else 0.0
     middle = (start + end) / 2 + inward * (offset * step_px - caution_px)
     turned = along + inward * slope
-    return SideFit(Line(*middle, *(turned / np.hypot(*turned))), share)
+    return SideFit(Line(*middle, *(turned / np.hypot(*turned))), share, strongest)
 
 
 class _Peak(NamedTuple):

@@ -11,7 +11,7 @@ from papiermappe.core.clean.pieces import boxes_of
 from papiermappe.core.clean.valleys import valley_depths
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px, px_to_mm
-from papiermappe.core.picture import Pixels, shrunk, turned
+from papiermappe.core.picture import Pixels, shrunk
 from papiermappe.core.zones import Zone
 
 PLAIN_LEVELS = 60  # an edge whose sides differ by this tells how sharp the picture is
@@ -123,7 +123,7 @@ def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
     deep, low, high = (round(mm_to_px(mm, dpi)) for mm in (EDGE_MM, *LETTER_MM))
     height_mm, width_mm = (px_to_mm(side, dpi) for side in ink.shape)
     for turns, name in ((0, "top"), (1, "right"), (2, "bottom"), (3, "left")):
-        band = turned(ink, turns)[: 3 * deep]
+        band = np.ascontiguousarray(np.rot90(ink, turns)[: 3 * deep])
         _, _, stats, _ = cv2.connectedComponentsWithStats(band, connectivity=8)
         left, top, width, height = stats[1:, :4].T
         crossing = (top == 0) & (height > deep) & (width >= max(1, low)) & (width <= high)

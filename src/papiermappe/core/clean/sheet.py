@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
-from papiermappe.core.picture import Pixels, checked, lightest_channel
+from papiermappe.core.picture import Pixels, checked, lightest_channel, to_grey
 
 COARSE_DPI = 75
 PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
@@ -33,8 +33,12 @@ TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
 SURE = 0.5
 LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
 LINES_CONFIDENCE = 0.8
-PRINT_LEVELS = 30  # print is darker than what is around it by this
-PRINT_SHARE = 0.02
+DARK_LEVELS = 30  # what is darker than paper by this is print
+INK_LEVELS = 50  # plain ink: darker than what is around it by this
+PRINT_MM2 = 2.0  # of plain ink: more than dust and a hair on the lid
+BESIDE_MM = 1.5
+AROUND_MM = 5.0
+RIM_MM = 2.0
 TINT_LEVELS = 3.0
 
 
@@ -93,9 +97,9 @@ def _plain_frames(capture: Pixels, dpi: float) -> list[SheetFrame]:
     by = _reduction(capture, dpi)
     coarse = _sampled(capture, by)
     found: list[list[SheetFrame]] = [[]]
-    for mask in _masks(coarse):
+    for mask, different in _masks(coarse):
         boxes = _boxes(mask, dpi / by)
-        if _share_elsewhere(mask, boxes, dpi / by) > ELSEWHERE_SHARE:
+        if _share_elsewhere(different, boxes, dpi / by) > ELSEWHERE_SHARE:
             continue
         found.append([_placed(capture, dpi, (box + 0.5) * by - 0.5, 1.0) for box in boxes])
         if found[-1] and found[-1][0].confidence >= SURE:
@@ -103,8 +107,11 @@ def _plain_frames(capture: Pixels, dpi: float) -> list[SheetFrame]:
     return max(found, key=lambda frames: frames[0].confidence if frames else -1.0)
 
 
-def _masks(coarse: Pixels) -> Iterator[Pixels]:
-    """Yield where a picture differs from its backing, the plainest kind of difference first, (h, w), 0 or 255."""
+def _masks(coarse: Pixels) -> Iterator[tuple[Pixels, Pixels]]:
+    """Yield where a picture differs from its backing in one way, and where it does in any, (h, w), 0 or 255.
+
+    The plainest way to differ comes first.
+    """
     rims = _rims(coarse)
     for number, backing in enumerate(_groups(rims, rims, PLAIN_LEVELS)):
         smooth = cv2.medianBlur(_difference(coarse, backing), 3)
@@ -113,11 +120,14 @@ def _masks(coarse: Pixels) -> Iterator[Pixels]:
         for level in dict.fromkeys(levels):
             mask = np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
             # If the darker part of the rim is not backing, it is sheet.
-            yield _touching_rim(mask) if number else mask
+            sheet = _touching_rim(mask) if number else mask
+            yield sheet, sheet
     if coarse.ndim == 3:
         for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
             tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
-            yield np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
+            mask = np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
+            _, plain = cv2.threshold(_difference(coarse, backing), MOST_THRESHOLD, 255, cv2.THRESH_BINARY)
+            yield mask, np.asarray(cv2.max(mask, plain), np.uint8)
 
 
 def _share_elsewhere(mask: Pixels, boxes: list[NDArray[np.float64]], dpi: float) -> float:
@@ -153,9 +163,11 @@ def _groups(rims: NDArray[np.float32], by: NDArray[np.float32], within: float) -
 def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
     """Return the rectangle of the outermost lines that run along a whole side; the capture's edges where none does."""
     by = _reduction(capture, dpi)
-    lines = lines_from_outside(_sampled(capture, by), dpi / by)
+    coarse = _sampled(capture, by)
+    lines = lines_from_outside(coarse, dpi / by)
     if lines is None:
         return _whole(capture, dpi)
+    print_at = _print_at(coarse, dpi / by) * by
     height, width = capture.shape[:2]
     waiting = [
         [line.scaled(by) for line in side] + [edge] for side, edge in zip(lines, _edges_of(width, height), strict=True)
@@ -165,7 +177,11 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
         if not np.isfinite(corners).all():
             return _whole(capture, dpi)
         fits = [_side(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)]
-        doubtful = [side for side in range(4) if fits[side].share < LINE_SHARE] or _within_sheet(capture, dpi, corners)
+        doubtful = (
+            [side for side in range(4) if fits[side].share < LINE_SHARE]
+            or _print_outside(print_at, dpi, corners)
+            or _within_sheet(capture, dpi, corners)
+        )
         doubtful = [side for side in doubtful if len(waiting[side]) > 1]
         if not doubtful:
             return _frame(fits, dpi, LINES_CONFIDENCE) or _whole(capture, dpi)
@@ -173,18 +189,42 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
     return _whole(capture, dpi)
 
 
+def _print_at(coarse: Pixels, dpi: float) -> NDArray[np.float64]:
+    """Return where there is print, (n, 2) `(x, y)`, the rim of the capture left out."""
+    grey = to_grey(coarse)
+    around = 2 * round(mm_to_px(AROUND_MM, dpi) / 2) + 1
+    darker = cv2.subtract(cv2.blur(grey, (around, around)), grey)
+    rim = round(mm_to_px(RIM_MM, dpi))
+    darker[:rim] = darker[-rim:] = 0
+    darker[:, :rim] = darker[:, -rim:] = 0
+    places = cv2.findNonZero(cv2.threshold(darker, INK_LEVELS, 1, cv2.THRESH_BINARY)[1])
+    return np.empty((0, 2)) if places is None else np.asarray(places, np.float64).reshape(-1, 2)
+
+
+def _print_outside(print_at: NDArray[np.float64], dpi: float, corners: NDArray[np.float64]) -> list[int]:
+    """Return the sides beyond which there is print; the shadow of a side is slighter and nearer to it."""
+    area_px = mm_to_px(1.0, COARSE_DPI) ** 2
+    found = []
+    for side in range(4):
+        away = Line.through(corners[side], corners[(side + 1) % 4]).away(print_at)
+        if np.count_nonzero(away < -mm_to_px(BESIDE_MM, dpi)) > PRINT_MM2 * area_px:
+            found.append(side)
+    return found
+
+
 def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> list[int]:
-    """Return the sides outside of which there is print, or paper rather than what lies outside of the other sides."""
+    """Return the sides that do not have paper inside, or have paper outside rather than what the other sides have."""
     strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
     seen = {side: strip for side, strip in strips.items() if strip is not None}
-    outside = {side: np.median(strip.outside, axis=0) for side, strip in seen.items()}
+    inside, outside = ({side: np.median(strip[way], axis=0) for side, strip in seen.items()} for way in (0, 1))
+    brightest = max((colour.mean() for colour in (*inside.values(), *outside.values())), default=0.0)
     within = []
-    for side, strip in seen.items():
-        printed = (strip.outside.min(axis=1) < outside[side].min() - PRINT_LEVELS).mean() > PRINT_SHARE
-        paper = np.median(strip.inside, axis=0)
+    for side in seen:
+        paper = inside[side]
         backing = max(outside.values(), key=lambda colour: _apart(paper, colour))
         plain = _apart(paper, backing) > TINT_LEVELS
-        if printed or (plain and _apart(outside[side], paper) < _apart(outside[side], backing)):
+        as_paper = plain and _apart(outside[side], paper) < _apart(outside[side], backing)
+        if as_paper or paper.mean() < brightest - DARK_LEVELS:
             within.append(side)
     return within
 
@@ -266,11 +306,13 @@ def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[
         return SideFit(edge, 1.0)
     visible_px = float(np.hypot(*(within[1] - within[0])))
     fit = fit_side(capture, dpi, *within) if visible_px >= mm_to_px(LEAST_SIDE_MM / 2, dpi) else None
+    touching_px = mm_to_px(TOUCH_MM, dpi)
     if fit is not None and fit.share >= SURE:
-        return fit
+        at_edge = np.abs(edge.away(fit.line.nearest(np.array(within)))).mean() < touching_px
+        return SideFit(edge, 1.0) if at_edge and fit.is_slight else fit
     mostly_beyond = visible_px < BEYOND_SHARE * float(np.hypot(*(end - start)))
-    touching_px = mm_to_px(NEAR_MM if mostly_beyond else TOUCH_MM, dpi)
-    if max(abs(edge.away(within[0])), abs(edge.away(within[1]))) < touching_px:
+    touching_px = mm_to_px(NEAR_MM, dpi) if mostly_beyond else touching_px
+    if np.abs(edge.away(np.array(within))).max() < touching_px:
         return SideFit(edge, 1.0)
     return fit or SideFit(rough, 1.0 if mostly_beyond else 0.0)
 

@@ -57,12 +57,16 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
     full = View(page, dpi) if isinstance(page, np.ndarray) else page
     by = max(1, int(full.dpi // GLYPH_DPI))
     pieces = pieces_of(shrunk(full.grey, by), full.dpi / by)
-    ways = []
+    best = TurnEstimate(0, 0.0)
     for turns, lying in ((0, pieces), (1, pieces.turned())):
         lines = _lines_of(view, turns)
-        if lines.prominence >= LEAST_PROMINENCE:
-            ways.append(_told(turns, votes_of(glyphs_of(lying, full.dpi / by, lines.angle_deg))))
-    return max(ways, key=lambda way: way.confidence, default=TurnEstimate(0, 0.0))
+        if lines.prominence < LEAST_PROMINENCE:
+            continue
+        told = _told(turns, votes_of(glyphs_of(lying, full.dpi / by, lines.angle_deg)))
+        best = max(best, told, key=lambda way: way.confidence)
+        if best.confidence == 1.0:
+            break
+    return best
 
 
 def _told(turns: int, votes: Votes) -> TurnEstimate:
