@@ -17,6 +17,10 @@ from papiermappe.core.picture import Pixels, darkest_channel, shrunk
 CHROMA_DPI = 75
 AROUND_MM = 1.2
 COLOUR_LEVELS = 7.5  # mean chroma over `AROUND_MM`, against the paper's
+WEAK_COLOUR_LEVELS = 5.8  # the same, where enough of it lies together
+WEAK_LEVELS = 5.0
+TOGETHER_MM = 8.0
+TOGETHER_LEVELS_MM2 = 5.0  # chroma, of one hue, times its area
 MIDDLE_LEVELS = 1.0  # what is so nearly as dark as the darkest around it is in the middle of a stroke
 PAPER_LEVELS = 35  # within this of paper, or of ink, a pixel is not grey
 GREY_MM2 = 12.0
@@ -66,7 +70,8 @@ def judge_colour(page: Pixels | View, dpi: float) -> ColourEstimate:
 def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
     """Return how much the most coloured mark stands out: from 1 on it is one.
 
-    Chroma is looked at where strokes have their middle: there the fringes of both sides of a black one cancel.
+    Chroma is looked at where strokes have their middle: there the fringes of both sides of a black one cancel. A weak
+    colour counts where much of it, of one hue, lies together.
     """
     neutral = cv2.divide(page, paper, scale=255)
     ycc = cv2.cvtColor(neutral, cv2.COLOR_RGB2YCrCb)
@@ -80,8 +85,13 @@ def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
     middle = darkness >= cv2.dilate(darkness, np.ones((size, size), np.uint8)) - MIDDLE_LEVELS
     chroma[~middle] = 0
     rim = round(mm_to_px(RIM_MM, dpi))
-    inner = chroma[rim:-rim, rim:-rim] if min(chroma.shape) > 4 * rim else chroma
-    return float(inner.max() / COLOUR_LEVELS)
+    inner = (slice(rim, -rim), slice(rim, -rim)) if min(chroma.shape) > 4 * rim else (slice(None), slice(None))
+    strongest = float(chroma[inner].max())
+    weak = (chroma[inner] >= WEAK_LEVELS).astype(np.float32)
+    reach = max(1, round(mm_to_px(TOGETHER_MM, dpi)))
+    sums = (cv2.boxFilter(axis[inner] * weak, cv2.CV_32F, (reach, reach), normalize=False) for axis in (red, blue))
+    together = float(cv2.magnitude(*sums).max()) / mm_to_px(1, dpi) ** 2
+    return max(strongest / COLOUR_LEVELS, min(strongest / WEAK_COLOUR_LEVELS, together / TOGETHER_LEVELS_MM2))
 
 
 def _grey_mm2(darker: Pixels, dpi: float) -> float:
