@@ -15,10 +15,11 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
 from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Straightening, Treatment, page_box
 
 LOOK_DPI = 150
+COLOUR_REDUCTION = 2  # colour shows at half of it
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
@@ -76,11 +77,12 @@ def look_at(capture: CapturedPicture, upright: TurnEstimate | None = None) -> Lo
         crop=Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
         quarter_turns=turns,
     )
-    page = _page(pixels, dpi, treatment)
+    page = View(_page(grey, dpi, treatment), dpi)
+    small = shrunk(pixels, COLOUR_REDUCTION)
     return Look(
         treatment=treatment,
         findings=tuple(_findings(page, treatment.skew_deg)),
-        colour=judge_colour(page, dpi).kind,
+        colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
         turn_confidence=turn.confidence,
     )
 
@@ -92,7 +94,7 @@ def _findings(page: View, straightened_deg: float) -> list[Finding]:
     return judge_quality(page, page.dpi, straightened_deg=straightened_deg)
 
 
-def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:
+def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> Pixels:
     """Return the page that the treatment makes, at the resolution of `pixels`; to be looked at, not to be shown."""
     height, width = pixels.shape[:2]
     box = page_box(px_to_mm(width, dpi), px_to_mm(height, dpi), treatment)
@@ -102,7 +104,7 @@ def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> View:
     turn[:, 2] = centre - turn[:, :2] @ np.array([(size_px[1] - 1) / 2, (size_px[0] - 1) / 2])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     page = cv2.warpAffine(pixels, turn, size_px[::-1], flags=flags, borderValue=(PAPER_WHITE,) * 3)
-    return View(turned(np.asarray(page, np.uint8), treatment.quarter_turns), dpi)
+    return turned(np.asarray(page, np.uint8), treatment.quarter_turns)
 
 
 def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:

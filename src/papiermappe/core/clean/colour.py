@@ -23,6 +23,7 @@ TOGETHER_MM = 8.0
 TOGETHER_LEVELS_MM2 = 5.0  # chroma, of one hue, times its area
 MIDDLE_LEVELS = 1.0  # what is so nearly as dark as the darkest around it is in the middle of a stroke
 PAPER_LEVELS = 35  # within this of paper, or of ink, a pixel is not grey
+STROKE_MM = 0.85  # the soft edges of print are narrower
 GREY_MM2 = 12.0
 RIM_MM = 2.0
 
@@ -87,6 +88,8 @@ def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
     rim = round(mm_to_px(RIM_MM, dpi))
     inner = (slice(rim, -rim), slice(rim, -rim)) if min(chroma.shape) > 4 * rim else (slice(None), slice(None))
     strongest = float(chroma[inner].max())
+    if not WEAK_COLOUR_LEVELS <= strongest < COLOUR_LEVELS:
+        return strongest / COLOUR_LEVELS
     weak = (chroma[inner] >= WEAK_LEVELS).astype(np.float32)
     reach = max(1, round(mm_to_px(TOGETHER_MM, dpi)))
     sums = (cv2.boxFilter(axis[inner] * weak, cv2.CV_32F, (reach, reach), normalize=False) for axis in (red, blue))
@@ -96,7 +99,8 @@ def _colour_weight(page: Pixels, paper: Pixels, dpi: float) -> float:
 
 def _grey_mm2(darker: Pixels, dpi: float) -> float:
     """Return the area that is neither paper nor ink, edges of print left out."""
-    ink_level = float(np.percentile(darker, 99.5))
+    ink_level = float(np.percentile(darker[::3, ::3], 99.5))
     between = ((darker > PAPER_LEVELS) & (darker < max(ink_level - PAPER_LEVELS, PAPER_LEVELS))).astype(np.uint8)
-    wide = cv2.morphologyEx(between, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
+    width = max(2, round(mm_to_px(STROKE_MM, dpi)))
+    wide = cv2.morphologyEx(between, cv2.MORPH_OPEN, np.ones((width, width), np.uint8))
     return float(cv2.countNonZero(wide)) / mm_to_px(1, dpi) ** 2

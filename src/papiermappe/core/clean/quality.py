@@ -186,6 +186,8 @@ def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
     reach = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
     ink_near = cv2.boxFilter(marks, -1, (reach, reach), normalize=False, borderType=cv2.BORDER_CONSTANT)  # up to 255
     alone = np.asarray(marks * (ink_near <= high * high + NEAR_PX), np.uint8)
+    if cv2.countNonZero(alone) < SPECKS:
+        return
     boxes = boxes_of(alone)
     longest = np.maximum(boxes.width, boxes.height)
     specks = int(((longest >= low) & (longest <= high)).sum())
