@@ -21,13 +21,13 @@ GLASS = Optics((208, 210, 211), 2.5, shadow=0.35)
 FEEDER = Optics((74, 76, 80), 0.8, dust_lines_mm=(61.5,))
 
 
-def scanned(key: str, skew_deg: float, optics: Optics) -> tuple[Pixels, np.ndarray]:
+def scanned(key: str, skew_deg: float, optics: Optics, dpi: int = DPI) -> tuple[Pixels, np.ndarray]:
     """Return a scan of an original's first front, and its true corners in mm."""
     original = ORIGINALS[key]
     side = draw_side(original.paper, original.sheets[0].front)
     region = Region(0, 0, original.paper.width_mm + 20, original.paper.height_mm + 20)
     lay = Lay((region.width_mm / 2, region.height_mm / 2), skew_deg)
-    return scan(side, None, lay, optics, region, DPI, 5), np.array(corners_mm(side, lay, region))
+    return scan(side, None, lay, optics, region, dpi, 5), np.array(corners_mm(side, lay, region))
 
 
 @pytest.mark.parametrize("optics", [GLASS, FEEDER], ids=["glass", "feeder"])
@@ -79,6 +79,17 @@ def test_a_blank_back_is_straightened_by_its_edges() -> None:
     assert page_size_mm(pixels.shape[1], pixels.shape[0], DPI, look.treatment) == (210, 297)
     assert [finding.kind for finding in look.findings] == [FindingKind.BLANK]
     assert look.colour is not ColourKind.COLOUR
+
+
+@pytest.mark.parametrize(
+    ("optics", "known"), [(GLASS, set()), (FEEDER, {FindingKind.DUST_LINE})], ids=["glass", "feeder"]
+)
+@pytest.mark.parametrize("dpi", [100, 200])
+def test_a_good_page_is_not_found_fault_with(dpi: int, optics: Optics, known: set[FindingKind]) -> None:
+    """What shows at the rim, and grain at resolutions that are not halved, are no faults of the page."""
+    pixels, _ = scanned("letter-share", 0.7, optics, dpi)
+    look = look_at(CapturedPicture(encode_jpeg(pixels), dpi))
+    assert {finding.kind for finding in look.findings} == known
 
 
 @pytest.mark.parametrize("turns", [1, 2, 3])

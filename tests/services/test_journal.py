@@ -16,7 +16,7 @@ from papiermappe.recognition.errors import RecogniserError, RecogniserFailed
 from papiermappe.services import intake, journal, mappen, ordering, passes, tidying
 from papiermappe.services.desk import Desk, desk
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
-from papiermappe.services.pictures import find_upright
+from papiermappe.services.pictures import find_upright, look_at_page
 from papiermappe.store.database import Store
 
 CORNERS = ((2.0, 2.0), (212.0, 2.0), (212.0, 299.0), (2.0, 299.0))
@@ -252,3 +252,18 @@ def test_the_tone_of_pages_is_changed_and_undone(
         tidying.set_tone(store, mappe, pages[:2], Tone.GREY, now().seq)
     journal.undo(store, mappe)
     assert {page.treatment.tone for page in now().pages} == {Tone.AS_SCANNED}
+
+
+def test_a_sheet_much_longer_than_those_of_its_pass_may_be_two(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    """Three pages that are known to be 200 mm high, and a fourth of the same paper that is A4."""
+    short = tuple((x, min(y, 202.0)) for x, y in CORNERS)
+    for page in pages[:3]:
+        look = found()
+        shorter = look.treatment.model_copy(update={"crop": Cropping(corners=short)})
+        tidying.record_look(store, page, look.model_copy(update={"treatment": shorter}))
+    look_at_page(store, pages[4], here, DEFAULT_LIMIT_PX)
+    by_id = {page.id: page for page in now().pages}
+    assert FindingKind.DOUBLED in {finding.kind for finding in by_id[pages[4]].findings}
+    assert any("longer than its neighbours" in text for text in by_id[pages[4]].look)

@@ -15,8 +15,12 @@ def page_jpeg(
 
 
 def looked_at(
-    capture: CapturedPicture, width_px: int, quality: int, upright: TurnEstimate | None = None
+    capture: CapturedPicture,
+    width_px: int,
+    quality: int,
+    upright: TurnEstimate | None = None,
+    usual_height_mm: float | None = None,
 ) -> tuple[Look, bytes]:
     """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
-    look = look_at(capture, upright)
+    look = look_at(capture, upright, usual_height_mm)
     return look, page_jpeg(capture, look.treatment, width_px, quality)

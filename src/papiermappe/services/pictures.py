@@ -1,17 +1,19 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
 from collections.abc import Callable
+from statistics import median
 from typing import Protocol, TypeVar
 
 import structlog
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from papiermappe.core.clean.arrival import Look
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import looked_at, page_jpeg
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import SURE, Origin, Tone, Treatment
+from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.services.desk import LANE_PX, STAGE_PX
 from papiermappe.services.errors import NotFound
@@ -24,6 +26,8 @@ from papiermappe.store.queue import Work, hand_in
 
 log = structlog.get_logger()
 
+NEIGHBOURS = 9
+LEAST_NEIGHBOURS = 3
 WIDTHS_PX = frozenset({LANE_PX, STAGE_PX})
 
 T = TypeVar("T")
@@ -57,11 +61,26 @@ def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> 
         if page is None:
             return
         capture, looked_at_already = page.capture, page.look is not None
+        usual_height_mm = _usual_height_mm(session, page)
     if looked_at_already:
         return
-    look, small = compute(looked_at, captured_picture(store, capture, most_px), LANE_PX, THUMBNAIL_QUALITY)
+    picture = captured_picture(store, capture, most_px)
+    look, small = compute(looked_at, picture, LANE_PX, THUMBNAIL_QUALITY, None, usual_height_mm)
     store.blobs.cache(Blobs.picture_key(look.treatment.picture_key(capture.sha256), LANE_PX), small)
     record_look(store, page_id, look)
+
+
+def _usual_height_mm(session: Session, page: Page) -> float | None:
+    """Return the median height of the pages of the same pass that were looked at last; None where those are few."""
+    same_pass = Page.capture.has(Capture.pass_id == page.capture.pass_id)
+    seen = select(Page).where(same_pass, Page.look.is_not(None)).order_by(Page.id.desc()).limit(NEIGHBOURS)
+    heights_mm = [_height_mm(one) for one in session.scalars(seen)]
+    return median(heights_mm) if len(heights_mm) >= LEAST_NEIGHBOURS else None
+
+
+def _height_mm(page: Page) -> float:
+    capture = page.capture
+    return page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))[1]
 
 
 def find_upright(store: Store, page_id: int, compute: Compute, recogniser: KnowsUpright | None, most_px: int) -> None:

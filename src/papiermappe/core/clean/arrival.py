@@ -50,12 +50,15 @@ class Look(BaseModel):
         return self.turn_confidence < SURE and not self.is_blank
 
 
-def look_at(capture: CapturedPicture, upright: TurnEstimate | None = None) -> Look:
+def look_at(
+    capture: CapturedPicture, upright: TurnEstimate | None = None, usual_height_mm: float | None = None
+) -> Look:
     """Find sheet, skew and the way up, and judge the page that follows.
 
     Args:
         capture: the untouched picture.
         upright: how it has to be turned, where that is known; else it is found out.
+        usual_height_mm: of the pages that came with it, where that is known.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
@@ -81,17 +84,17 @@ def look_at(capture: CapturedPicture, upright: TurnEstimate | None = None) -> Lo
     small = shrunk(pixels, COLOUR_REDUCTION)
     return Look(
         treatment=treatment,
-        findings=tuple(_findings(page, treatment.skew_deg)),
+        findings=tuple(_findings(page, treatment.skew_deg, usual_height_mm)),
         colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
         turn_confidence=turn.confidence,
     )
 
 
-def _findings(page: View, straightened_deg: float) -> list[Finding]:
+def _findings(page: View, straightened_deg: float, usual_height_mm: float | None) -> list[Finding]:
     blank = judge_blank(page, page.dpi)
     if blank.is_blank:
         return [Finding(kind=FindingKind.BLANK, message="nothing is on it", confidence=blank.confidence)]
-    return judge_quality(page, page.dpi, straightened_deg=straightened_deg)
+    return judge_quality(page, page.dpi, usual_height_mm, straightened_deg)
 
 
 def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> Pixels:

@@ -5,9 +5,10 @@ from collections.abc import Iterator
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.clean.findings import Finding, FindingKind
-from papiermappe.core.clean.pieces import boxes_of
+from papiermappe.core.clean.pieces import Boxes, boxes_of
 from papiermappe.core.clean.valleys import valley_depths
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px, px_to_mm
@@ -21,7 +22,7 @@ FAINT_LEVELS = 60
 LEAST_INK_MM2 = 15.0
 EDGE_MM = 0.7
 CROSSINGS = 3
-LETTER_MM = (0.3, 6.0)
+LETTER_MM = (0.8, 6.0)  # wider than a dust line
 DARK_PAPER = 120
 BRIGHT_SHARE = 0.985
 LINE_LEVELS = 4
@@ -33,7 +34,7 @@ MOST_LINES = 8
 SPECK_MM = (0.15, 0.9)
 ALONE_MM = 2.0
 SPECKS = 80
-NEAR_PX = 8  # of other ink: not more than another speck
+OTHER_MM2 = 0.23  # of other ink: not more than another speck
 FOLD_DPI = 75
 FOLD_LEVELS = 3.5
 FOLD_HALF_MM = 0.7
@@ -127,6 +128,7 @@ def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
         _, _, stats, _ = cv2.connectedComponentsWithStats(band, connectivity=8)
         left, top, width, height = stats[1:, :4].T
         crossing = (top == 0) & (height > deep) & (width >= max(1, low)) & (width <= high)
+        crossing &= (left > 0) & (left + width < band.shape[1])  # in the corners, backing may show
         if crossing.sum() < CROSSINGS:
             continue
         start, end = float(left[crossing].min()), float((left + width)[crossing].max())
@@ -181,19 +183,37 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
 
 def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
     """Count specks that stand alone."""
-    _, marks = cv2.threshold(darker, FAINT_LEVELS // 2, 1, cv2.THRESH_BINARY)
+    marks = np.asarray(cv2.threshold(darker, FAINT_LEVELS // 2, 1, cv2.THRESH_BINARY)[1], np.uint8)
     low, high = (mm_to_px(mm, dpi) for mm in SPECK_MM)
-    reach = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
-    ink_near = cv2.boxFilter(marks, -1, (reach, reach), normalize=False, borderType=cv2.BORDER_CONSTANT)  # up to 255
-    alone = np.asarray(marks * (ink_near <= high * high + NEAR_PX), np.uint8)
-    if cv2.countNonZero(alone) < SPECKS:
+    other_px = OTHER_MM2 * mm_to_px(1, dpi) ** 2
+    reach = round(mm_to_px(ALONE_MM, dpi))
+    size = 2 * reach + 1
+    ink_near = cv2.boxFilter(marks, -1, (size, size), normalize=False, borderType=cv2.BORDER_CONSTANT)  # up to 255
+    sparse = np.asarray(marks * (ink_near <= high * high + other_px), np.uint8)
+    if cv2.countNonZero(sparse) < SPECKS:
         return
-    boxes = boxes_of(alone)
+    boxes = boxes_of(sparse)
     longest = np.maximum(boxes.width, boxes.height)
-    specks = int(((longest >= low) & (longest <= high)).sum())
+    others = np.subtract(_ink_within(marks, boxes, reach), _ink_within(marks, boxes, 0))
+    specks = int(((longest >= low) & (longest <= high) & (others <= other_px)).sum())
     if specks >= SPECKS:
         sure = float(np.clip(specks / (3 * SPECKS), 0.5, 1.0))
         yield Finding(kind=FindingKind.DIRTY, message=f"dirty: about {specks} specks", confidence=sure)
+
+
+def _ink_within(marks: Pixels, boxes: Boxes, reach: int) -> NDArray[np.int32]:
+    """Return how many pixels of a mask lie in each box grown by `reach` on all sides."""
+    sums = cv2.integral(marks)
+    rows, cols = (
+        np.clip([start - reach, end + reach], 0, most).astype(np.intp)
+        for start, end, most in (
+            (boxes.top, boxes.bottom, marks.shape[0]),
+            (boxes.left, boxes.right, marks.shape[1]),
+        )
+    )
+    return np.asarray(
+        sums[rows[1], cols[1]] - sums[rows[0], cols[1]] - sums[rows[1], cols[0]] + sums[rows[0], cols[0]], np.int32
+    )
 
 
 def _folds(view: View) -> Iterator[Finding]:
