@@ -107,7 +107,7 @@ def _votes_of_neighbours(
 
 def _votes_of_dots(glyphs: Glyphs) -> tuple[int, int]:
     """Return how many dots stand low behind a letter, and how many high; those over or under something do not count."""
-    letters = [np.ascontiguousarray(side) for side in glyphs.letters]
+    letters = Boxes(*(np.ascontiguousarray(side) for side in glyphs.letters))
     low = high = 0
     for left, right, top, bottom in np.array(glyphs.dots).T:
         place = _place_behind(*letters, (left + right) / 2, (top + bottom) / 2, bottom - top)
