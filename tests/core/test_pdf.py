@@ -10,6 +10,7 @@ import numpy as np
 import pikepdf
 import pytest
 
+from papiermappe.core.encode.encoded import encoded, from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.picture import Pixels
@@ -20,7 +21,10 @@ NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
 @pytest.fixture
 def written(tmp_path: Path, grey_page: Pixels) -> Path:
     """A PDF of an A4 page in grey and an A5 page, lying, in colour."""
-    pages = [PdfPage(encode_jpeg(grey_page), 210, 297), PdfPage(encode_jpeg(np.dstack([grey_page] * 3)), 210, 148)]
+    pages = [
+        PdfPage(encoded(grey_page, False), 210, 297),
+        PdfPage(encoded(np.dstack([grey_page] * 3), False), 210, 148),
+    ]
     file = tmp_path / "two.pdf"
     with file.open("wb") as out:
         assert write_pdf(iter(pages), out, "Lease “Übung”", NOW) == 2
@@ -55,7 +59,7 @@ def test_pictures_go_in_byte_for_byte(written: Path, grey_page: Pixels) -> None:
 def test_the_same_pages_give_the_same_file(grey_page: Pixels) -> None:
     outs = [io.BytesIO(), io.BytesIO()]
     for out in outs:
-        write_pdf([PdfPage(encode_jpeg(grey_page), 210, 297)], out, "Same", NOW)
+        write_pdf([PdfPage(from_jpeg(encode_jpeg(grey_page)), 210, 297)], out, "Same", NOW)
     assert outs[0].getvalue() == outs[1].getvalue()
 
 

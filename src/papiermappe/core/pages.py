@@ -2,9 +2,10 @@
 
 from papiermappe.core.clean.arrival import Look, look_at
 from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.encoded import EncodedPicture, encoded
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import Treatment, render
+from papiermappe.core.treatment import Tone, Treatment, render
 
 
 def page_jpeg(
@@ -12,6 +13,11 @@ def page_jpeg(
 ) -> bytes:
     """Return the page picture as a JPEG. Raises PictureRefused."""
     return encode_jpeg(render(capture, treatment, width_px), quality)
+
+
+def filed_picture(capture: CapturedPicture, treatment: Treatment) -> EncodedPicture:
+    """Return the page picture as a document takes it up. Raises PictureRefused."""
+    return encoded(render(capture, treatment), bilevel=treatment.tone is Tone.BILEVEL)
 
 
 def looked_at(

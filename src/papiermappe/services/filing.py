@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
-from papiermappe.core.pages import page_jpeg
+from papiermappe.core.pages import filed_picture
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
 from papiermappe.services.errors import NotFound, NotPossible
@@ -149,8 +149,8 @@ def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) ->
         with store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])
-        jpeg = compute(page_jpeg, captured_picture(store, capture, most_px), treatment)
-        return PdfPage(jpeg, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
+        picture = compute(filed_picture, captured_picture(store, capture, most_px), treatment)
+        return PdfPage(picture, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
 
     with ThreadPoolExecutor(PAGES_AHEAD) as ahead:
         waiting: deque[Future[PdfPage]] = deque()

@@ -1,4 +1,4 @@
-"""PDF (ISO 32000): one JPEG a page, at the true size of the paper."""
+"""PDF (ISO 32000): one picture a page, at the true size of the paper."""
 
 from collections.abc import Iterable
 from datetime import datetime
@@ -6,14 +6,16 @@ from typing import BinaryIO, NamedTuple
 
 import pikepdf
 
+from papiermappe.core.encode.encoded import Codec, EncodedPicture
 from papiermappe.core.geometry import POINTS_PER_MM
-from papiermappe.core.picture import read_head
+
+FILTERS = {Codec.JPEG: pikepdf.Name.DCTDecode, Codec.JBIG2: pikepdf.Name.JBIG2Decode}
 
 
 class PdfPage(NamedTuple):
-    """One page: a JPEG and the size of its paper."""
+    """One page: its picture and the size of its paper."""
 
-    jpeg: bytes
+    picture: EncodedPicture
     width_mm: float
     height_mm: float
 
@@ -47,17 +49,16 @@ def write_pdf(pages: Iterable[PdfPage], out: BinaryIO, title: str, created: date
 
 
 def _append(pdf: pikepdf.Pdf, page: PdfPage) -> None:
-    head = read_head(page.jpeg)
     picture = pikepdf.Stream(
         pdf,
-        page.jpeg,
+        page.picture.data,
         Type=pikepdf.Name.XObject,
         Subtype=pikepdf.Name.Image,
-        Width=head.width_px,
-        Height=head.height_px,
-        ColorSpace=pikepdf.Name.DeviceRGB if head.is_colour else pikepdf.Name.DeviceGray,
-        BitsPerComponent=8,
-        Filter=pikepdf.Name.DCTDecode,
+        Width=page.picture.width_px,
+        Height=page.picture.height_px,
+        ColorSpace=pikepdf.Name.DeviceRGB if page.picture.is_colour else pikepdf.Name.DeviceGray,
+        BitsPerComponent=1 if page.picture.codec is Codec.JBIG2 else 8,
+        Filter=FILTERS[page.picture.codec],
     )
     width_pt, height_pt = (round(side_mm * POINTS_PER_MM, 3) for side_mm in (page.width_mm, page.height_mm))
     pdf.add_blank_page(page_size=(width_pt, height_pt))

@@ -7,6 +7,7 @@ from datetime import UTC, datetime
 
 from PIL import Image
 
+from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.order.places import Side
@@ -56,7 +57,7 @@ def _with_density(jpeg: bytes, dpi: int) -> bytes:
 def as_pdf(pages: list[tuple[bytes, Exposure]]) -> bytes:
     """Return one PDF of JPEG pages, at the size of the scanned area."""
     out = io.BytesIO()
-    sized = (PdfPage(jpeg, exposure.region.width_mm, exposure.region.height_mm) for jpeg, exposure in pages)
+    sized = (PdfPage(from_jpeg(jpeg), exposure.region.width_mm, exposure.region.height_mm) for jpeg, exposure in pages)
     write_pdf(sized, out, "Scan", datetime(2026, 1, 1, tzinfo=UTC))
     return out.getvalue()
 
