@@ -21,7 +21,7 @@ LEAST_LEVELS = 0.8  # the mean step of an edge
 LEAST_CLARITY = 5.0  # an edge's step over that of the plainest places near it
 STEADY_SHARE = 0.9  # of a side: as much shows the edge where nothing is cut off
 SLIGHT_LEVELS = 6.0  # a step less plain is not so exact: it is placed a little further out
-CAUTION_MM = 0.15
+CAUTION_MM = 0.3
 LEAST_SEEN_SHARE = 0.25
 
 

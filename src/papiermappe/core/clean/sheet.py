@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.edges import Line, SideFit, beside, crossing, fit_side
+from papiermappe.core.clean.edges import STEADY_SHARE, Line, SideFit, beside, crossing, fit_side
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
 from papiermappe.core.picture import Pixels, checked, lightest_channel, to_grey
@@ -26,17 +26,19 @@ MOST_SHARE = 0.985  # what is larger is not one sheet on a backing
 LEAST_SIDE_MM = 20.0
 FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
 SHADOW_MM = 3.0
-ELSEWHERE_SHARE = 0.02
+ELSEWHERE_SHARE = 0.004
 BEYOND_SHARE = 0.3  # of a side: where less is on the capture...
 NEAR_MM = 5.0  # ...and so near its edge, the edge is taken, so that nothing is cut off
+SAME_MM = 0.5  # two lines that cross a side so near its middle are the same
 TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
 SURE = 0.5
 LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
 LINES_CONFIDENCE = 0.8
 DARK_LEVELS = 30  # what is darker than paper by this is print
-INK_LEVELS = 50  # plain ink: darker than what is around it by this
-PRINT_MM2 = 2.0  # of plain ink: more than dust and a hair on the lid
-BESIDE_MM = 1.5
+PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
+"""What is print, plain and faint: darker than what is around it by so many levels, so many mm beyond a side, which is
+further than its shadow reaches, and over so many mm2, which is more than dust and a hair on the lid.
+"""
 AROUND_MM = 5.0
 RIM_MM = 2.0
 TINT_LEVELS = 3.0
@@ -120,8 +122,7 @@ def _masks(coarse: Pixels) -> Iterator[tuple[Pixels, Pixels]]:
         for level in dict.fromkeys(levels):
             mask = np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
             # If the darker part of the rim is not backing, it is sheet.
-            sheet = _touching_rim(mask) if number else mask
-            yield sheet, sheet
+            yield _touching_rim(mask) if number else mask, mask
     if coarse.ndim == 3:
         for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
             tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
@@ -167,7 +168,7 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
     lines = lines_from_outside(coarse, dpi / by)
     if lines is None:
         return _whole(capture, dpi)
-    print_at = _print_at(coarse, dpi / by) * by
+    print_at = [_print_at(coarse, dpi / by, levels) * by for levels, _, _ in PRINT_KINDS]
     height, width = capture.shape[:2]
     waiting = [
         [line.scaled(by) for line in side] + [edge] for side, edge in zip(lines, _edges_of(width, height), strict=True)
@@ -189,27 +190,29 @@ def _frame_by_lines(capture: Pixels, dpi: float) -> SheetFrame:
     return _whole(capture, dpi)
 
 
-def _print_at(coarse: Pixels, dpi: float) -> NDArray[np.float64]:
-    """Return where there is print, (n, 2) `(x, y)`, the rim of the capture left out."""
+def _print_at(coarse: Pixels, dpi: float, levels: int) -> NDArray[np.float64]:
+    """Return what is darker than around it by so much, (n, 2) `(x, y)`, the rim of the capture left out."""
     grey = to_grey(coarse)
     around = 2 * round(mm_to_px(AROUND_MM, dpi) / 2) + 1
     darker = cv2.subtract(cv2.blur(grey, (around, around)), grey)
     rim = round(mm_to_px(RIM_MM, dpi))
     darker[:rim] = darker[-rim:] = 0
     darker[:, :rim] = darker[:, -rim:] = 0
-    places = cv2.findNonZero(cv2.threshold(darker, INK_LEVELS, 1, cv2.THRESH_BINARY)[1])
+    places = cv2.findNonZero(cv2.threshold(darker, levels, 1, cv2.THRESH_BINARY)[1])
     return np.empty((0, 2)) if places is None else np.asarray(places, np.float64).reshape(-1, 2)
 
 
-def _print_outside(print_at: NDArray[np.float64], dpi: float, corners: NDArray[np.float64]) -> list[int]:
-    """Return the sides beyond which there is print; the shadow of a side is slighter and nearer to it."""
-    area_px = mm_to_px(1.0, COARSE_DPI) ** 2
-    found = []
-    for side in range(4):
-        away = Line.through(corners[side], corners[(side + 1) % 4]).away(print_at)
-        if np.count_nonzero(away < -mm_to_px(BESIDE_MM, dpi)) > PRINT_MM2 * area_px:
-            found.append(side)
-    return found
+def _print_outside(print_at: list[NDArray[np.float64]], dpi: float, corners: NDArray[np.float64]) -> list[int]:
+    """Return the sides beyond which there is print, of the kinds in `PRINT_KINDS`."""
+    sides = [Line.through(corners[side], corners[(side + 1) % 4]) for side in range(4)]
+    return [
+        number
+        for number, side in enumerate(sides)
+        if any(
+            np.count_nonzero(side.away(places) < -mm_to_px(beyond_mm, dpi)) > most_mm2 * mm_to_px(1.0, COARSE_DPI) ** 2
+            for places, (_, beyond_mm, most_mm2) in zip(print_at, PRINT_KINDS, strict=True)
+        )
+    ]
 
 
 def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> list[int]:
@@ -305,7 +308,7 @@ def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[
     if within is None:
         return SideFit(edge, 1.0)
     visible_px = float(np.hypot(*(within[1] - within[0])))
-    fit = fit_side(capture, dpi, *within) if visible_px >= mm_to_px(LEAST_SIDE_MM / 2, dpi) else None
+    fit = _fitted(capture, dpi, *within) if visible_px >= mm_to_px(LEAST_SIDE_MM / 2, dpi) else None
     touching_px = mm_to_px(TOUCH_MM, dpi)
     if fit is not None and fit.share >= SURE:
         at_edge = np.abs(edge.away(fit.line.nearest(np.array(within)))).mean() < touching_px
@@ -315,6 +318,20 @@ def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[
     if np.abs(edge.away(np.array(within))).max() < touching_px:
         return SideFit(edge, 1.0)
     return fit or SideFit(rough, 1.0 if mostly_beyond else 0.0)
+
+
+def _fitted(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]) -> SideFit | None:
+    """Place a side; where it does not fit all along, it may lean more than was thought, so its lean is placed again."""
+    fit = fit_side(capture, dpi, start, end)
+    if fit is None or fit.share >= STEADY_SHARE:
+        return fit
+    height, width = capture.shape[:2]
+    first, last = fit.line.nearest(np.array([start, end]))
+    leaning = _clipped(first, last, width, height)
+    again = fit_side(capture, dpi, *leaning) if leaning is not None else None
+    if again is None or again.share < STEADY_SHARE:
+        return fit
+    return again if abs(again.line.away((first + last) / 2)) < mm_to_px(SAME_MM, dpi) else fit
 
 
 def _edges_of(width: int, height: int) -> tuple[Line, Line, Line, Line]:
