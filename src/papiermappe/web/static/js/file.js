@@ -14,7 +14,7 @@ document.addEventListener("alpine:init", () => {
     get nameNumber() { return this.nameParts[2]; },
     get pagesText() {
       const away = this.desk.putAwayIds.length;
-      return `all ${this.desk.pageCount}${away ? `, without the ${away} put away` : ""}; about ${this.desk.weight}`;
+      return `all ${this.desk.pageCount}${away ? `, without the ${away} put away` : ""}; ${this.desk.weightWord} ${this.desk.weight}`;
     },
 
     get checks() {
