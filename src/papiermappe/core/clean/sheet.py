@@ -34,6 +34,7 @@ TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
 SURE = 0.5
 LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
 LINES_CONFIDENCE = 0.8
+ALIKE_LEVELS = 1.2  # a line between two sides so much alike is a rule on the sheet
 DARK_LEVELS = 30  # what is darker than paper by this is print
 PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
 """What is print, plain and faint: darker than what is around it by so many levels, so many mm beyond a side, which is
@@ -216,7 +217,7 @@ def _print_outside(print_at: list[NDArray[np.float64]], dpi: float, corners: NDA
 
 
 def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> list[int]:
-    """Return the sides that do not have paper inside, or have paper outside rather than what the other sides have."""
+    """Return the sides with the same on both of them, no paper inside, or paper outside rather than backing."""
     strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
     seen = {side: strip for side, strip in strips.items() if strip is not None}
     inside, outside = ({side: np.median(strip[way], axis=0) for side, strip in seen.items()} for way in (0, 1))
@@ -227,7 +228,8 @@ def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> 
         backing = max(outside.values(), key=lambda colour: _apart(paper, colour))
         plain = _apart(paper, backing) > TINT_LEVELS
         as_paper = plain and _apart(outside[side], paper) < _apart(outside[side], backing)
-        if as_paper or paper.mean() < brightest - DARK_LEVELS:
+        alike = _apart(outside[side], paper) < ALIKE_LEVELS
+        if alike or as_paper or paper.mean() < brightest - DARK_LEVELS:
             within.append(side)
     return within
 
