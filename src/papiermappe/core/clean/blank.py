@@ -10,6 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.pieces import Boxes
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
@@ -94,47 +95,33 @@ def _heaviest_mark(darker: Pixels, soft: Pixels, dpi: float) -> float:
     steep = cv2.morphologyEx(soft, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
     heart = reach & (darker >= DARK_LEVELS) & (steep >= SHARP_LEVELS)
     hearts = np.bincount(labels[heart], minlength=count)[1:]
-    boxes = Boxes(*stats[1:, :4].T)
+    left, top, width, height = stats[1:, :4].T.astype(np.float64)
+    boxes = Boxes(left, left + width, top, top + height)
     plain = np.minimum(hearts / HEART_PX, boxes.extent / mm_to_px(SPECK_MM, dpi))
     plain[_at_rim(boxes, darker.shape, dpi) | _dust_lines(boxes, darker.shape, dpi)] = 0
     for at in np.argsort(-plain):
-        left, top, width, height = (int(side[at]) for side in boxes)
-        piece = labels[top : top + height, left : left + width] == at + 1
+        first_col, end_col, first_row, end_row = (int(side[at]) for side in boxes)
+        piece = labels[first_row:end_row, first_col:end_col] == at + 1
         if plain[at] < 1.0 or boxes.extent[at] > mm_to_px(HOLE_MM[1], dpi) or not _is_hole(piece, dpi):
             return float(plain[at])
     return 0.0
 
 
-class Boxes(NamedTuple):
-    """Boxes of what is darker than paper, in px."""
-
-    left: NDArray[np.int32]
-    top: NDArray[np.int32]
-    width: NDArray[np.int32]
-    height: NDArray[np.int32]
-
-    @property
-    def extent(self) -> NDArray[np.int32]:
-        """The longer side of each."""
-        return np.maximum(self.width, self.height)
-
-
 def _at_rim(boxes: Boxes, shape: tuple[int, ...], dpi: float) -> NDArray[np.bool_]:
     """Return which boxes lie wholly within the rim of the page."""
-    left, top, width, height = boxes
     rim = mm_to_px(RIM_MM, dpi)
-    across = (left + width <= rim) | (left >= shape[1] - rim)
-    return np.asarray(across | (top + height <= rim) | (top >= shape[0] - rim), np.bool_)
+    across = (boxes.right <= rim) | (boxes.left >= shape[1] - rim)
+    return np.asarray(across | (boxes.bottom <= rim) | (boxes.top >= shape[0] - rim), np.bool_)
 
 
 def _dust_lines(boxes: Boxes, shape: tuple[int, ...], dpi: float) -> NDArray[np.bool_]:
     """Return which boxes are pieces of a thin line that runs down the page."""
-    left, _, width, height = boxes
-    thin = (width <= mm_to_px(LINE_MM, dpi)) & (height >= 2 * width)
+    thin = (boxes.width <= mm_to_px(LINE_MM, dpi)) & (boxes.height >= 2 * boxes.width)
+    middle = ((boxes.left + boxes.right) // 2).astype(np.intp) + 1
     lengths = np.zeros(shape[1] + 4)
-    np.add.at(lengths, left[thin] + width[thin] // 2 + 1, height[thin])
+    np.add.at(lengths, middle[thin], boxes.height[thin])
     together = np.convolve(lengths, np.ones(5), mode="same")
-    long = together[left + width // 2 + 1] >= LINE_SHARE * shape[0]
+    long = together[middle] >= LINE_SHARE * shape[0]
     return np.asarray(thin & long, np.bool_)
 
 

@@ -28,6 +28,11 @@ class Boxes(NamedTuple):
         """How tall each is."""
         return self.bottom - self.top
 
+    @property
+    def extent(self) -> NDArray[np.float64]:
+        """The longer side of each."""
+        return np.maximum(self.width, self.height)
+
     def those(self, chosen: NDArray[np.bool_]) -> "Boxes":
         """Return some of them."""
         return Boxes(*(side[chosen] for side in self))

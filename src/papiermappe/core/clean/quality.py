@@ -193,9 +193,8 @@ def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
     if cv2.countNonZero(sparse) < SPECKS:
         return
     boxes = boxes_of(sparse)
-    longest = np.maximum(boxes.width, boxes.height)
     others = np.subtract(_ink_within(marks, boxes, reach), _ink_within(marks, boxes, 0))
-    specks = int(((longest >= low) & (longest <= high) & (others <= other_px)).sum())
+    specks = int(((boxes.extent >= low) & (boxes.extent <= high) & (others <= other_px)).sum())
     if specks >= SPECKS:
         sure = float(np.clip(specks / (3 * SPECKS), 0.5, 1.0))
         yield Finding(kind=FindingKind.DIRTY, message=f"dirty: about {specks} specks", confidence=sure)
