@@ -2,8 +2,9 @@
 
 from papiermappe.core.clean.arrival import Look, look_at
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.encoded import EncodedPicture, encoded
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
+from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import PreparedPage, prepared
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Tone, Treatment, render
 
@@ -15,9 +16,9 @@ def page_jpeg(
     return encode_jpeg(render(capture, treatment, width_px), quality)
 
 
-def filed_picture(capture: CapturedPicture, treatment: Treatment) -> EncodedPicture:
-    """Return the page picture as a document takes it up. Raises PictureRefused."""
-    return encoded(render(capture, treatment), bilevel=treatment.tone is Tone.BILEVEL)
+def prepared_page(capture: CapturedPicture, treatment: Treatment, level: Level) -> PreparedPage:
+    """Return the page picture, prepared for a document. Raises PictureRefused."""
+    return prepared(render(capture, treatment), capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
 
 
 def looked_at(

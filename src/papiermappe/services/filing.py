@@ -14,10 +14,12 @@ from typing import Any, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.encode.pdf import PdfPage, write_pdf
+from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import PAGES_TOGETHER, PreparedPage, finished
+from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
-from papiermappe.core.pages import filed_picture
+from papiermappe.core.pages import prepared_page
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
 from papiermappe.services.errors import NotFound, NotPossible
@@ -67,7 +69,9 @@ def add_destination(store: Store, name: str, folder: Path) -> int:
         return known.id
 
 
-def ask_for_filing(store: Store, mappe_id: int, destination_id: int, now: datetime) -> int:
+def ask_for_filing(
+    store: Store, mappe_id: int, destination_id: int, now: datetime, level: Level = Level.BALANCED
+) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
 
     Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
@@ -87,6 +91,7 @@ def ask_for_filing(store: Store, mappe_id: int, destination_id: int, now: dateti
             title=mappe.subject or "Papers",
             pages={"pages": snapshot},
             page_count=len(snapshot),
+            level=level,
             state=FilingState.QUEUED,
             asked_at=now,
         )
@@ -132,7 +137,8 @@ def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) 
         tell(session, filing.mappe_id)
     try:
         out = io.BytesIO()
-        write_pdf(_made_pages(store, filing, compute, most_px), out, filing.title, filing.asked_at)
+        about = About(filing.title, filing.asked_at)
+        write_pdf(_made_pages(store, filing, compute, most_px), out, about, tempfile.TemporaryFile)
         data = out.getvalue()
         store.blobs.keep(Blobs.document_key(sha256_of(data)), data)
         name = _put_in_place(store, filing, data)
@@ -142,18 +148,37 @@ def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) 
     _filed(store, filing_id, name, data)
 
 
-def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[PdfPage]:
-    """Yield the pages in order; a few are being made ahead of the one that is wanted."""
+class _Made(NamedTuple):
+    """A page on its way into a document."""
 
-    def made(entry: dict[str, Any]) -> PdfPage:
+    page: PreparedPage
+    width_mm: float
+    height_mm: float
+
+
+def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[PdfPage]:
+    """Yield the pages in order, finished some at a time."""
+    waiting: list[_Made] = []
+    for done, made in enumerate(_prepared_pages(store, filing, compute, most_px), 1):
+        waiting.append(made)
+        if len(waiting) == PAGES_TOGETHER or done == filing.page_count:
+            pages = compute(finished, [one.page for one in waiting])
+            yield from (PdfPage(page, one.width_mm, one.height_mm) for page, one in zip(pages, waiting, strict=True))
+            waiting = []
+
+
+def _prepared_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[_Made]:
+    """Yield the pages in order; a few are being prepared ahead of the one that is wanted."""
+
+    def made(entry: dict[str, Any]) -> _Made:
         with store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])
-        picture = compute(filed_picture, captured_picture(store, capture, most_px), treatment)
-        return PdfPage(picture, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
+        page = compute(prepared_page, captured_picture(store, capture, most_px), treatment, filing.level)
+        return _Made(page, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
 
     with ThreadPoolExecutor(PAGES_AHEAD) as ahead:
-        waiting: deque[Future[PdfPage]] = deque()
+        waiting: deque[Future[_Made]] = deque()
         entries = iter(filing.pages["pages"])
         for entry in islice(entries, PAGES_AHEAD):
             waiting.append(ahead.submit(made, entry))

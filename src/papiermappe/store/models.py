@@ -20,6 +20,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from papiermappe.core.encode.level import Level
 from papiermappe.core.order.history import EntryKind
 from papiermappe.core.order.places import Side
 
@@ -234,6 +235,7 @@ class Filing(Base):
     pages: Mapped[Json]
     """What is filed: for each page, in order, its capture and treatment as they were."""
     page_count: Mapped[int]
+    level: Mapped[Level] = mapped_column(_named(Level, "level"))
     state: Mapped[FilingState] = mapped_column(_named(FilingState, "state"))
     pages_done: Mapped[int] = mapped_column(server_default="0")
     message: Mapped[str | None]

@@ -11,7 +11,8 @@ from papiermappe.core.picture import Pixels, checked, lightest_channel, shrunk
 
 CELL_MM = 1.0
 PRINT_MM = 9  # print, and whatever else is narrower, is not paper
-PAPER_SHARE = 0.8  # paper is at least so bright, against the brightest of the page
+PAPER_SHARE = 0.8  # paper is at least so bright, against the brightest of the page...
+PAPER_TINT_LEVELS = 14  # ...and of the tint that most of it has
 ISLAND_CELLS = 600  # of paper that something covers all around: less is bright, but not paper
 FILL_MM = 8.0
 FAR_WEIGHT = np.float32(1e-3)
@@ -53,9 +54,19 @@ def _by_cell(page: Pixels, dpi: float) -> tuple[Pixels, NDArray[np.bool_]]:
     cells = shrunk(page, max(1, min(round(mm_to_px(CELL_MM, dpi)), min(height, width))))
     closed = cv2.morphologyEx(cells, cv2.MORPH_CLOSE, np.ones((PRINT_MM, PRINT_MM), np.uint8))
     light = lightest_channel(np.asarray(closed, np.uint8))
-    is_paper = _without_islands(light >= PAPER_SHARE * np.percentile(light, 90))
+    bright = light >= PAPER_SHARE * np.percentile(light, 90)
+    is_paper = _without_islands(bright & _of_one_tint(np.asarray(closed, np.uint8), bright))
     carried = _carried(closed.astype(np.float32), is_paper)
     return cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8), is_paper
+
+
+def _of_one_tint(cells: Pixels, bright: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return where cells have the tint that most of the bright ones have: the stroke of a marker has not."""
+    if cells.ndim == 2:
+        return np.ones(cells.shape, np.bool_)
+    tint = cells.astype(np.int16) - cells.mean(axis=2, keepdims=True).astype(np.int16)
+    usual = np.median(tint[bright], axis=0)
+    return np.asarray(np.abs(tint - usual).max(axis=2) <= PAPER_TINT_LEVELS, np.bool_)
 
 
 def _without_islands(is_paper: NDArray[np.bool_]) -> NDArray[np.bool_]:

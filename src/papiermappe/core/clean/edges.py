@@ -60,6 +60,8 @@ class SideFit(NamedTuple):
     """Of its length, how much shows the same step."""
     levels: float = 0.0
     """The step, in grey levels."""
+    leans_most: bool = False
+    """Whether it leans as much as was looked for, so that it may lean more."""
 
     @property
     def is_slight(self) -> bool:
@@ -109,7 +111,8 @@ def fit_side(picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArr
     caution_px = mm_to_px(CAUTION_MM, dpi) if strongest < SLIGHT_LEVELS else 0.0
     middle = (start + end) / 2 + inward * (offset * step_px - caution_px)
     turned = along + inward * slope
-    return SideFit(Line(*middle, *(turned / np.hypot(*turned))), share, strongest)
+    leans_most = tilt in (0, len(TILT_DEG) - 1)
+    return SideFit(Line(*middle, *(turned / np.hypot(*turned))), share, strongest, leans_most)
 
 
 class _Peak(NamedTuple):

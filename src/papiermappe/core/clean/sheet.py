@@ -323,9 +323,9 @@ def _side(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[
 
 
 def _fitted(capture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArray[np.float64]) -> SideFit | None:
-    """Place a side; where it does not fit all along, it may lean more than was thought, so its lean is placed again."""
+    """Place a side; where it does not fit all along, or leans much, its lean is placed again from there."""
     fit = fit_side(capture, dpi, start, end)
-    if fit is None or fit.share >= STEADY_SHARE:
+    if fit is None or (fit.share >= STEADY_SHARE and not fit.leans_most):
         return fit
     height, width = capture.shape[:2]
     first, last = fit.line.nearest(np.array([start, end]))

@@ -1,15 +1,12 @@
-"""Encoded pictures of pages, as files take them up."""
+"""Encoded pages, as files take them up."""
 
 from enum import StrEnum
 from typing import NamedTuple
 
-import numpy as np
+from papiermappe.core.encode.layers import Box, Rgb
+from papiermappe.core.picture import read_head
 
-from papiermappe.core.encode import jbig2
-from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
-from papiermappe.core.picture import Pixels, read_head
-
-BLACK_BELOW = 128
+WHOLE_PAGE = Box(0.0, 0.0, 1.0, 1.0)
 
 
 class Codec(StrEnum):
@@ -17,6 +14,8 @@ class Codec(StrEnum):
 
     JPEG = "jpeg"
     JBIG2 = "jbig2"
+    DEFLATE = "deflate"
+    """Rows with PNG filters (ISO/IEC 15948, clause 9), deflated."""
 
 
 class EncodedPicture(NamedTuple):
@@ -27,23 +26,43 @@ class EncodedPicture(NamedTuple):
     width_px: int
     height_px: int
     is_colour: bool
+    shared: bytes = b""
+    """What it has in common with pictures of other pages, to be read first."""
 
 
-def from_jpeg(data: bytes) -> EncodedPicture:
+class Layer(NamedTuple):
+    """Something painted on a page."""
+
+    paint: EncodedPicture | Rgb
+    """What is painted: a picture, or one colour."""
+    box: Box = WHOLE_PAGE
+    stencil: EncodedPicture | None = None
+    """A bilevel picture: where it has ink, paint comes through. None: everywhere."""
+
+
+class MadeOf(StrEnum):
+    """What a page was made of, for people."""
+
+    PICTURE = "one picture"
+    BILEVEL = "black and white"
+    LAYERS = "ink and paper apart"
+
+
+class EncodedPage(NamedTuple):
+    """A page as it lies in a file: layers, the first painted first, on white paper."""
+
+    layers: tuple[Layer, ...]
+    made_of: MadeOf
+
+    @property
+    def byte_size(self) -> int:
+        """How much its pictures weigh, without what they share with other pages."""
+        pictures = [part for layer in self.layers for part in (layer.paint, layer.stencil)]
+        return sum(len(picture.data) for picture in pictures if isinstance(picture, EncodedPicture))
+
+
+def from_jpeg(data: bytes) -> EncodedPage:
     """Take a JPEG as it is. Raises PictureRefused."""
     head = read_head(data)
-    return EncodedPicture(Codec.JPEG, data, head.width_px, head.height_px, head.is_colour)
-
-
-def encoded(page: Pixels, bilevel: bool, quality: int = PAGE_QUALITY) -> EncodedPicture:
-    """Encode a page: ink and paper only without loss, grey (h, w) and RGB (h, w, 3) as JPEG.
-
-    Args:
-        page: uint8.
-        bilevel: whether it is ink and paper only.
-        quality: of the JPEG.
-    """
-    height, width = page.shape[:2]
-    if bilevel:
-        return EncodedPicture(Codec.JBIG2, jbig2.page_stream(np.less(page, BLACK_BELOW)), width, height, False)
-    return EncodedPicture(Codec.JPEG, encode_jpeg(page, quality), width, height, page.ndim == 3)
+    picture = EncodedPicture(Codec.JPEG, data, head.width_px, head.height_px, head.is_colour)
+    return EncodedPage((Layer(picture),), MadeOf.PICTURE)

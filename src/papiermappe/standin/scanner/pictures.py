@@ -9,7 +9,7 @@ from PIL import Image
 
 from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.encode.pdf import PdfPage, write_pdf
+from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.physics import scan, to_bilevel
@@ -58,7 +58,7 @@ def as_pdf(pages: list[tuple[bytes, Exposure]]) -> bytes:
     """Return one PDF of JPEG pages, at the size of the scanned area."""
     out = io.BytesIO()
     sized = (PdfPage(from_jpeg(jpeg), exposure.region.width_mm, exposure.region.height_mm) for jpeg, exposure in pages)
-    write_pdf(sized, out, "Scan", datetime(2026, 1, 1, tzinfo=UTC))
+    write_pdf(sized, out, About("Scan", datetime(2026, 1, 1, tzinfo=UTC)))
     return out.getvalue()
 
 

@@ -8,6 +8,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+Whole = int | np.int64
+
 # ITU-T T.88, table E.1: Qe, next index after the more and after the less probable symbol, whether they change places.
 _TABLE = (
     (0x5601, 1, 1, 1), (0x3401, 2, 6, 0), (0x1801, 3, 9, 0), (0x0AC1, 4, 12, 0), (0x0521, 5, 29, 0),

@@ -1,61 +1,16 @@
-"""JBIG2 (ITU-T T.88): bilevel pages, coded without loss.
+"""Generic regions (ITU-T T.88, 6.2).
 
-A page is one generic region: each pixel is coded in the context of sixteen that were coded before it, rows that repeat
-the row above take one bit.
+Each pixel is coded in the context of sixteen that were coded before it; rows that repeat the row above take one bit.
 """
-
-import struct
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from papiermappe.core.encode.arithmetic import MOST_BYTES_A_BIT, START, encode_bit, flush
+from papiermappe.core.encode.jbig2.arithmetic import MOST_BYTES_A_BIT, START, encode_bit, flush
 
-MOST_SIDE_PX = 65_535
 CONTEXTS = 1 << 16
 ROW_REPEATS = np.int64(0x9B25)  # the context of the bit that tells so, for template 0 (T.88, figure 8)
-NOMINAL_AT = struct.pack(">8b", 3, -1, -3, -1, 2, -2, -2, -2)  # adaptive pixels at their usual places (6.2.5.4)
-
-PAGE_INFORMATION, IMMEDIATE_LOSSLESS_GENERIC, END_OF_PAGE, END_OF_FILE = 48, 39, 49, 51  # 7.3
-FILE_ID = b"\x97JB2\r\n\x1a\n"
-SEQUENTIAL_KNOWN_PAGES = 1  # flags of the file header (D.4.2)
-
-
-def page_stream(ink: NDArray[np.bool_]) -> bytes:
-    """Encode a page as PDF embeds it (ISO 32000-1, 7.4.7): without file header and end segments.
-
-    Args:
-        ink: (h, w), True = black; each side 1 to 65,535.
-
-    Raises:
-        ValueError: not such a picture.
-    """
-    return b"".join(_page_segments(ink))
-
-
-def page_file(ink: NDArray[np.bool_]) -> bytes:
-    """Encode a page as a file of its own (T.88, annex D.1). Arguments and errors as for `page_stream`."""
-    header = FILE_ID + bytes([SEQUENTIAL_KNOWN_PAGES]) + struct.pack(">I", 1)
-    return b"".join([header, *_page_segments(ink), _segment(2, END_OF_PAGE, 1, b""), _segment(3, END_OF_FILE, 0, b"")])
-
-
-def _page_segments(ink: NDArray[np.bool_]) -> list[bytes]:
-    if ink.ndim != 2 or ink.dtype != np.bool_ or not all(1 <= side <= MOST_SIDE_PX for side in ink.shape):
-        raise ValueError(
-            f"a bool picture (h, w) of 1 to {MOST_SIDE_PX} px a side is needed, not {ink.dtype} {ink.shape}"
-        )
-    height, width = ink.shape
-    page = struct.pack(">IIIIBH", width, height, 0, 0, 1, 0)  # 7.4.8: no resolution, lossless, not in stripes
-    region = struct.pack(">IIIIB", width, height, 0, 0, 0)  # 7.4.1: the whole page, OR
-    generic = b"\x08" + NOMINAL_AT  # 7.4.6.2: arithmetic, template 0, typical prediction
-    data = region + generic + generic_region(ink)
-    return [_segment(0, PAGE_INFORMATION, 1, page), _segment(1, IMMEDIATE_LOSSLESS_GENERIC, 1, data)]
-
-
-def _segment(number: int, kind: int, page: int, data: bytes) -> bytes:
-    """Return a segment that refers to no other, with its header (T.88, 7.2)."""
-    return struct.pack(">IBBBI", number, kind, 0, page, len(data)) + data
 
 
 def generic_region(ink: NDArray[np.bool_]) -> bytes:

@@ -1,0 +1,136 @@
+"""Bilevel pages without loss (JBIG2, ITU-T T.88): what several pages have in common is kept once.
+
+On a page, shapes that come in the dictionary are named and placed, shapes like them are refined from them to the last
+pixel, and what is left is coded as it lies. A shape is never put in the place of another.
+"""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from papiermappe.core.encode.ink import Ink, PackedInk
+from papiermappe.core.encode.jbig2 import segments, symbols
+from papiermappe.core.encode.jbig2.alike import RIM_PX, Matches, grouped, nearest, voted
+from papiermappe.core.encode.jbig2.generic import generic_region
+from papiermappe.core.encode.jbig2.shapes import Shapes, erase, hashes, joined, shapes_of
+from papiermappe.core.encode.jbig2.symbols import Places
+
+MOST_SIDE_PX = 65_535
+SAME_KIND = 0.08  # of the ink, at most, differs between shapes of a kind
+NEAR = 0.4  # of the ink, at most, differs between a shape and what it is refined from
+OWN_FROM = 4  # a shape that comes so often is a symbol of its own
+DICTIONARY_NUMBER = 0
+PAGE_NUMBER, TEXT_NUMBER, GENERIC_NUMBER = 1, 2, 3
+
+
+class SharedPages(NamedTuple):
+    """Pages, as PDF embeds them (ISO 32000-1, 7.4.7): without file headers and end segments."""
+
+    shared: bytes
+    """What they have in common, to be read before each; empty where that is nothing."""
+    pages: tuple[bytes, ...]
+
+
+def page_stream(ink: Ink) -> bytes:
+    """Encode a page by itself.
+
+    Args:
+        ink: (h, w), True = black; each side 1 to 65,535.
+
+    Raises:
+        ValueError: not such a picture.
+    """
+    height, width = _checked(ink).shape
+    data = segments.generic_data(width, height, generic_region(ink))
+    return _page_start(ink) + segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
+
+
+def page_streams(pages: Sequence[PackedInk]) -> SharedPages:
+    """Encode pages together, each in the smaller of two ways: with symbols, or as it lies.
+
+    Args:
+        pages: each as for `page_stream`; a dozen or more share well. One is unpacked at a time.
+
+    Raises:
+        ValueError: not such pictures.
+    """
+    plain = [page_stream(page.unpacked()) for page in pages]
+    if len(pages) < 2:
+        return SharedPages(b"", tuple(plain))
+    shared, with_symbols = _with_symbols(pages)
+    smaller = tuple(min(pair, key=len) for pair in zip(with_symbols, plain, strict=True))
+    if len(shared) + sum(map(len, smaller)) >= sum(map(len, plain)):
+        return SharedPages(b"", tuple(plain))
+    return SharedPages(shared, smaller)
+
+
+def _checked(ink: Ink) -> Ink:
+    if ink.ndim != 2 or ink.dtype != np.bool_ or not all(1 <= side <= MOST_SIDE_PX for side in ink.shape):
+        raise ValueError(
+            f"a bool picture (h, w) of 1 to {MOST_SIDE_PX} px a side is needed, not {ink.dtype} {ink.shape}"
+        )
+    return ink
+
+
+def _page_start(ink: Ink) -> bytes:
+    height, width = ink.shape
+    return segments.segment(PAGE_NUMBER, segments.PAGE, 1, segments.page_information(width, height))
+
+
+def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
+    """Return the dictionary of pages, and the pages that refer to it."""
+    found = [shapes_of(page.unpacked()) for page in pages]
+    together = joined(found)
+    kinds = _symbols(together)
+    kinds = kinds.those(symbols.dictionary_order(kinds))
+    if kinds.number == 0:
+        return b"", [page_stream(page.unpacked()) for page in pages]
+    data = segments.dictionary_data(kinds.number, symbols.dictionary(kinds))
+    coded = [_page_with(kinds, page.unpacked(), shapes) for page, shapes in zip(pages, found, strict=True)]
+    return segments.segment(DICTIONARY_NUMBER, segments.SYMBOL_DICTIONARY, 0, data), coded
+
+
+def _symbols(shapes: Shapes) -> Shapes:
+    """Return what is worth keeping: shapes that come often, and what shapes of a kind have in common."""
+    _, first, counts = np.unique(hashes(shapes), return_index=True, return_counts=True)
+    order = np.argsort(first)
+    distinct, counts = shapes.those(first[order]), counts[order].astype(np.int64)
+    kinds = grouped(distinct, SAME_KIND)
+    comes = np.bincount(kinds.model, weights=counts, minlength=distinct.number)
+    members = np.bincount(kinds.model, minlength=distinct.number)
+    own = np.flatnonzero((counts >= OWN_FROM) | ((members == 1) & (counts > 1)))
+    common = np.flatnonzero((comes > 1) & (members > 1))
+    return _without_twins(joined([distinct.those(own), voted(distinct, kinds, counts, common)]))
+
+
+def _without_twins(shapes: Shapes) -> Shapes:
+    _, first = np.unique(hashes(shapes), return_index=True)
+    return shapes.those(np.sort(first))
+
+
+def _page_with(kinds: Shapes, ink: Ink, shapes: Shapes) -> bytes:
+    """Encode a page by symbols, and what is left of it as it lies; it is used up."""
+    height, width = ink.shape
+    places = _places(shapes, kinds, nearest(shapes, kinds, NEAR), ink.shape)
+    stream = _page_start(ink)
+    erase(ink, places.shapes)
+    if len(places.symbol):
+        data = segments.text_data(width, height, len(places.symbol), symbols.text_region(places, kinds))
+        stream += segments.segment(TEXT_NUMBER, segments.LOSSLESS_TEXT, 1, data, [DICTIONARY_NUMBER])
+    if ink.any():
+        data = segments.generic_data(width, height, generic_region(ink))
+        stream += segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
+    return stream
+
+
+def _places(shapes: Shapes, kinds: Shapes, matches: Matches, page: tuple[int, ...]) -> Places:
+    """Return where symbols come: for shapes near one whose box lies on the page."""
+    at = np.flatnonzero(matches.model >= 0)
+    near, which = shapes.those(at), matches.model[at]
+    across, down = (offset[at].astype(np.int64) + RIM_PX for offset in (matches.across_px, matches.down_px))
+    left, top = near.left - across, near.top - down
+    right, bottom = left + kinds.width[which] + 2 * RIM_PX, top + kinds.height[which] + 2 * RIM_PX
+    on_page = (left >= 0) & (top >= 0) & (right <= page[1]) & (bottom <= page[0])
+    places = Places(which, left, bottom - 1, matches.apart[at] > 0, near, across, down)
+    return places.those(np.flatnonzero(on_page))

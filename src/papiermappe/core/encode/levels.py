@@ -1,0 +1,133 @@
+"""How small a document becomes, and what each page is made of for that.
+
+A page is prepared by itself, then finished together with others, since bilevel parts of several pages share what they
+have in common.
+"""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
+from papiermappe.core.encode import deflate
+from papiermappe.core.encode.encoded import Codec, EncodedPage, EncodedPicture, Layer, MadeOf
+from papiermappe.core.encode.ink import PackedInk
+from papiermappe.core.encode.jbig2 import page_stream, page_streams
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.layers import Fineness, Layers, Rgb, taken_apart
+from papiermappe.core.encode.level import Level
+from papiermappe.core.picture import Pixels
+
+BLACK_BELOW = 128
+SMALL_PICTURE = 3_000_000  # values: tables of its own are worth their time
+PAGES_TOGETHER = 16
+PICTURE_SHARE = 0.6  # of a page: where so much is picture, it stays one
+
+
+class Settings(NamedTuple):
+    """What a level means."""
+
+    fineness: Fineness
+    paper_quality: int
+    """Of JPEG."""
+    ink_quality: int
+    picture_dpi: float
+    """Of pages that are all picture."""
+    picture_quality: int
+    shares_ink: bool
+    """Whether ink is coded together with that of other pages: smaller, but slower."""
+
+
+FAITHFUL_QUALITY = 92
+SETTINGS = {
+    Level.BALANCED: Settings(Fineness(150, 75, 6), 70, 80, 200, 65, shares_ink=False),
+    Level.LEAN: Settings(Fineness(100, 25, 10), 45, 60, 150, 45, shares_ink=True),
+}
+
+
+class PreparedPage(NamedTuple):
+    """A page but for its ink, which is still to be encoded."""
+
+    layers: tuple[Layer, ...]
+    ink: PackedInk | None
+    ink_paint: EncodedPicture | Rgb | None
+    """None: the ink is the whole page, black on white."""
+    shares_ink: bool
+    made_of: MadeOf
+
+
+def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedPage:
+    """Decide what a page is made of, and encode all but its ink.
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+        level: how small it becomes.
+        bilevel: whether it is ink and paper only, 0 and 255; that stays as it is at every level.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    if bilevel:
+        return PreparedPage((), PackedInk.of(np.less(page, BLACK_BELOW)), None, True, MadeOf.BILEVEL)
+    if level is Level.FAITHFUL:
+        return _one_picture(_faithful(page))
+    settings = SETTINGS[level]
+    layers = taken_apart(page, dpi, settings.fineness)
+    if layers.pieces_share > PICTURE_SHARE:
+        return _one_picture(_reduced(page, dpi, settings))
+    return _layered(layers, settings)
+
+
+def finished(pages: Sequence[PreparedPage]) -> list[EncodedPage]:
+    """Encode the ink of pages together, `PAGES_TOGETHER` or so of one document."""
+    shared, streams = page_streams([page.ink for page in pages if page.ink is not None and page.shares_ink])
+    waiting = iter(streams)
+    done = []
+    for page in pages:
+        if page.ink is None:
+            done.append(EncodedPage(page.layers, page.made_of))
+            continue
+        data = next(waiting) if page.shares_ink else page_stream(page.ink.unpacked())
+        ink = EncodedPicture(
+            Codec.JBIG2, data, page.ink.width_px, page.ink.height_px, False, shared if page.shares_ink else b""
+        )
+        layer = Layer(ink) if page.ink_paint is None else Layer(page.ink_paint, stencil=ink)
+        done.append(EncodedPage((*page.layers, layer), page.made_of))
+    return done
+
+
+def _one_picture(picture: EncodedPicture) -> PreparedPage:
+    return PreparedPage((Layer(picture),), None, None, False, MadeOf.PICTURE)
+
+
+def _faithful(page: Pixels) -> EncodedPicture:
+    """Return a JPEG in which no difference is to be seen, or the page without loss where that is smaller."""
+    jpeg = _jpeg(page, FAITHFUL_QUALITY, full_colour=True)
+    lossless = deflate.encoded_within(page, len(jpeg.data))
+    if lossless is None:
+        return jpeg
+    return jpeg._replace(codec=Codec.DEFLATE, data=lossless)
+
+
+def _reduced(page: Pixels, dpi: float, settings: Settings) -> EncodedPicture:
+    scale = min(1.0, settings.picture_dpi / dpi)
+    size = tuple(max(1, round(side * scale)) for side in page.shape[1::-1])
+    smaller = cv2.resize(page, size, interpolation=cv2.INTER_AREA) if scale < 1 else page
+    return _jpeg(np.asarray(smaller, np.uint8), settings.picture_quality)
+
+
+def _layered(layers: Layers, settings: Settings) -> PreparedPage:
+    paper = (Layer(layers.paper),) if layers.paper != (255, 255, 255) else ()
+    pieces = [Layer(_jpeg(piece.pixels, settings.paper_quality), piece.box) for piece in layers.pieces]
+    colours = layers.ink_colours
+    paint = colours if isinstance(colours, tuple) else _jpeg(colours, settings.ink_quality, full_colour=True)
+    return PreparedPage((*paper, *pieces), PackedInk.of(layers.ink), paint, settings.shares_ink, MadeOf.LAYERS)
+
+
+def _jpeg(pixels: Pixels, quality: int, full_colour: bool = False) -> EncodedPicture:
+    height, width = pixels.shape[:2]
+    small = pixels.size < SMALL_PICTURE
+    data = encode_jpeg(pixels, quality, small=small, full_colour=full_colour)
+    return EncodedPicture(Codec.JPEG, data, width, height, pixels.ndim == 3)
