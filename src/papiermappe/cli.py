@@ -14,6 +14,8 @@ import structlog
 import typer
 from pydantic import ValidationError
 
+from papiermappe.assembly.order import Colours, Order
+from papiermappe.core.encode.level import Level
 from papiermappe.errors import PapiermappeError
 from papiermappe.local.errors import CannotStart
 from papiermappe.settings import Settings
@@ -113,6 +115,41 @@ def standin(
     from papiermappe.standin.scanner.run import run as run_standin
 
     asyncio.run(run_standin(port, pace, paper))
+
+
+@app.command()
+def assemble(
+    sources: Annotated[list[Path], typer.Argument(metavar="PICTURE_OR_PDF...", help="In the order of the pages.")],
+    out: Annotated[Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx")],
+    level: Annotated[Level, typer.Option(help="How small it becomes.")] = Level.BALANCED,
+    read: Annotated[str, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu.")] = "",
+    straighten: Annotated[bool, typer.Option(help="Take out the skew.")] = True,
+    crop: Annotated[bool, typer.Option(help="Cut to the sheet.")] = True,
+    dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
+    colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
+    strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
+    replace: Annotated[bool, typer.Option("--replace", help="Write over what is there.")] = False,
+    as_json: Annotated[bool, typer.Option("--json", help="Report as JSON.")] = False,
+) -> None:
+    """Make one file of pictures and PDFs; without database and server.
+
+    Ends with 0, with 1 where nothing was made, with 2 where the command cannot be understood, with 3 where a file was
+    left out or a page not read.
+    """
+    from papiermappe.assembly.command import run as run_assembly
+
+    order = Order(
+        sources=tuple(sources),
+        out=out,
+        level=level,
+        languages=tuple(code for code in read.split("+") if code),
+        straighten=straighten,
+        crop=crop,
+        dpi=dpi,
+        colours=colour,
+        refuses_broken=strict,
+    )
+    sys.exit(run_assembly(order, replace, as_json, os.cpu_count() or 1))
 
 
 def _say(sentence: str) -> None:

@@ -6,8 +6,11 @@ DeviceError
 ├── AnswerRefused       it answers nonsense, or too much
 ├── DeviceBusy          it has other work, or is stopped
 ├── SettingsRefused     it will not do what the ticket asks, or has no paper
-└── FeederStuck         the paper does not come
+├── FeederStuck         the paper does not come
+└── FileRefused         a file cannot be read
 """
+
+from pathlib import Path
 
 from papiermappe.errors import PapiermappeError
 
@@ -47,3 +50,16 @@ class FeederStuck(DeviceError):
     def __init__(self, message: str, adf_state: str) -> None:
         super().__init__(message)
         self.adf_state = adf_state
+
+
+class FileRefused(DeviceError):
+    """A file cannot be read.
+
+    Args:
+        file: which.
+        cause: why, as the end of a sentence.
+    """
+
+    def __init__(self, file: Path, cause: str) -> None:
+        super().__init__(f"{file.name} is left out: {cause}.")
+        self.file = file

@@ -1,8 +1,10 @@
 """What goes wrong with a recogniser.
 
 RecogniserError
-├── RecogniserAbsent    it, or what it needs to know of a language, is not installed
-└── RecogniserFailed    it broke off, or took too long
+├── RecogniserAbsent    it is not installed
+│   └── LanguageAbsent  what it needs to know of a language is not installed
+├── RecogniserFailed    it broke off, or took too long
+└── ReadingCancelled    it was stopped because it was asked to
 """
 
 from papiermappe.errors import PapiermappeError
@@ -13,7 +15,21 @@ class RecogniserError(PapiermappeError):
 
 
 class RecogniserAbsent(RecogniserError):
-    """The recogniser, or what it needs to know of a language, is not installed."""
+    """The recogniser, or what it needs for the way up, is not installed."""
+
+
+class LanguageAbsent(RecogniserAbsent):
+    """What the recogniser needs to know of a language is not installed."""
+
+    def __init__(self, language: str) -> None:
+        super().__init__(
+            f"Nothing is installed to read the language “{language}”. "
+            f"On Debian: tesseract-ocr-{language.replace('_', '-')}."
+        )
+
+
+class ReadingCancelled(RecogniserError):
+    """The recogniser was stopped because it was asked to."""
 
 
 class RecogniserFailed(RecogniserError):

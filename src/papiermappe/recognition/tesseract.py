@@ -2,37 +2,75 @@
 
 import shutil
 import subprocess
+import threading
 from collections.abc import Callable, Sequence
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.recognition.errors import RecogniserAbsent, RecogniserFailed
+from papiermappe.core.page_text import PageText
+from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
+from papiermappe.recognition.tsv import page_text
 
 ORIENTATION = "osd"  # the name of the data by which it tells the way up
 TIME_LIMIT_S = 20.0
+READING_LIMIT_S = 120.0
+LOOK_EVERY_S = 0.2
 NOTHING_READ = 1  # its exit status where there are too few letters to tell
 FEWEST_LETTERS = 12
 SURE_RATIO = 2.0  # its confidence, the logarithm of a ratio, where the answer is sure enough
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # threads of its own make two of them slower than one
 
 
+class Ended(NamedTuple):
+    """How a program ended."""
+
+    status: int
+    out: bytes
+    said: bytes
+    """What it wrote to its standard error."""
+
+
 class Run(Protocol):
     """Runs a program to its end."""
 
     def __call__(
-        self, command: Sequence[str], given: bytes, time_limit_s: float
-    ) -> "subprocess.CompletedProcess[bytes]":
-        """Return how it ended. Raises subprocess.TimeoutExpired and OSError."""
+        self, command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+    ) -> Ended:
+        """Return how it ended.
+
+        Raises:
+            TimeoutError: it took longer than it may; it is stopped then.
+            ReadingCancelled: `cancelled` was set; it is stopped then.
+            OSError: it cannot be started.
+        """
         ...
 
 
-def run(command: Sequence[str], given: bytes, time_limit_s: float) -> "subprocess.CompletedProcess[bytes]":
-    """Run a program with `given` as its input; it is killed after `time_limit_s`."""
-    return subprocess.run(  # noqa: S603 (no shell; all arguments are ours)
-        command, input=given, capture_output=True, timeout=time_limit_s, env=ENVIRONMENT, check=False
-    )
+def run(command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None) -> Ended:
+    """Run a program with `given` as its input, as `Run` says."""
+    pipe = subprocess.PIPE
+    with subprocess.Popen(  # noqa: S603 (no shell; all arguments are ours)
+        command, stdin=pipe, stdout=pipe, stderr=pipe, env=ENVIRONMENT
+    ) as program:
+        if cancelled is not None:
+            threading.Thread(target=_kill_when, args=(program, cancelled), daemon=True).start()
+        try:
+            out, said = program.communicate(given, timeout=time_limit_s)
+        except subprocess.TimeoutExpired as exc:
+            program.kill()
+            raise TimeoutError from exc
+    if cancelled is not None and cancelled.is_set():
+        raise ReadingCancelled("It was stopped.")
+    return Ended(program.returncode, out, said)
+
+
+def _kill_when(program: "subprocess.Popen[bytes]", cancelled: threading.Event) -> None:
+    while program.poll() is None:
+        if cancelled.wait(LOOK_EVERY_S):
+            program.kill()
+            return
 
 
 class Tesseract:
@@ -49,7 +87,7 @@ class Tesseract:
 
     def languages(self) -> frozenset[str]:
         """Return the names of the data that are installed. Raises RecogniserAbsent and RecogniserFailed."""
-        _, *names = self._asked(["--list-langs"], b"").stdout.decode().split("\n")
+        _, *names = self._asked(["--list-langs"], b"").out.decode().split("\n")
         return frozenset(name.strip() for name in names if name.strip())
 
     def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
@@ -68,27 +106,60 @@ class Tesseract:
         """
         options = ["--psm", "0", "-l", ORIENTATION, "-c", f"min_characters_to_try={FEWEST_LETTERS}"]
         ended = self._asked(["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ)
-        if ended.returncode == NOTHING_READ:
+        if ended.status == NOTHING_READ:
             return TurnEstimate(0, 0.0)
-        told = dict(line.split(": ", 1) for line in ended.stdout.decode().splitlines() if ": " in line)
+        told = dict(line.split(": ", 1) for line in ended.out.decode().splitlines() if ": " in line)
         try:
             turns = int(told["Orientation in degrees"]) // 90 % 4
             ratio = float(told["Orientation confidence"])
         except (KeyError, ValueError) as exc:
-            raise RecogniserFailed("The recogniser's answer cannot be read.", ended.returncode, repr(told)) from exc
+            raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(told)) from exc
         return TurnEstimate(turns, float(np.clip(ratio / (2 * SURE_RATIO), 0.0, 1.0)))
 
-    def _asked(self, options: Sequence[str], given: bytes, *also_fine: int) -> "subprocess.CompletedProcess[bytes]":
+    def read(
+        self, picture: bytes, dpi: float, languages: Sequence[str], cancelled: threading.Event | None = None
+    ) -> PageText:
+        """Read what is written on a page.
+
+        Args:
+            picture: PNM, PNG or JPEG, straightened and the right way up.
+            dpi: its resolution.
+            languages: ISO 639-2 codes, the main one first.
+            cancelled: set it to stop.
+
+        Raises:
+            LanguageAbsent: the data of a language is not installed.
+            RecogniserAbsent: it is not installed any more.
+            RecogniserFailed: it broke off or took too long.
+            ReadingCancelled: it was stopped.
+        """
+        for language in languages:
+            if language not in self.languages():
+                raise LanguageAbsent(language)
+        options = ["--psm", "3", "-l", "+".join(languages), "--dpi", str(round(dpi)), "tsv"]
+        ended = self._asked(["stdin", "stdout", *options], picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
         try:
-            ended = self._run([self._program, *options], given, TIME_LIMIT_S)
-        except subprocess.TimeoutExpired as exc:
-            said = (exc.stderr or b"").decode(errors="replace")
-            raise RecogniserFailed(f"The recogniser took longer than {TIME_LIMIT_S:.0f} s.", None, said) from exc
+            return page_text(ended.out.decode(), dpi, tuple(languages))
+        except ValueError as exc:
+            raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(exc)) from exc
+
+    def _asked(
+        self,
+        options: Sequence[str],
+        given: bytes,
+        *also_fine: int,
+        limit_s: float = TIME_LIMIT_S,
+        cancelled: threading.Event | None = None,
+    ) -> Ended:
+        try:
+            ended = self._run([self._program, *options], given, limit_s, cancelled)
+        except TimeoutError as exc:
+            raise RecogniserFailed(f"The recogniser took longer than {limit_s:.0f} s.", None, "") from exc
         except OSError as exc:
             raise RecogniserAbsent("The recogniser cannot be started.") from exc
-        if ended.returncode not in {0, *also_fine}:
-            said = ended.stderr.decode(errors="replace")
-            raise RecogniserFailed("The recogniser broke off.", ended.returncode, said)
+        if ended.status not in {0, *also_fine}:
+            said = ended.said.decode(errors="replace")
+            raise RecogniserFailed("The recogniser broke off.", ended.status, said)
         return ended
 
 

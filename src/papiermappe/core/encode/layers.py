@@ -135,7 +135,7 @@ def _pictures(grey: Pixels, covered: Ink) -> Ink:
         dark, light = (float(level) for level in np.percentile(own, (3, 97)))
         low, high = (dark + share * (light - dark) for share in BETWEEN)
         pictures[label] = ((own > low) & (own < high)).mean() > PICTURE_SHARE
-    chosen = pictures[np.asarray(labels, np.intp)].astype(np.uint8)
+    chosen = np.isin(np.asarray(labels), np.flatnonzero(pictures)).astype(np.uint8)
     wide = cv2.dilate(chosen, np.ones((5, 5), np.uint8))
     return np.asarray(cv2.resize(wide, covered.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0, np.bool_)
 
@@ -177,7 +177,7 @@ def _tiled(far: Pixels, tile: int) -> Pixels:
     """Return which tiles hold something, with one more all around."""
     padded = cv2.copyMakeBorder(far, 0, -far.shape[0] % tile, 0, -far.shape[1] % tile, cv2.BORDER_CONSTANT)
     rows, cols = padded.shape[0] // tile, padded.shape[1] // tile
-    held = padded.reshape(rows, tile, cols, tile).any(axis=(1, 3)).astype(np.uint8)
+    held = np.where(padded.reshape(rows, tile, cols, tile).any(axis=(1, 3)), np.uint8(1), np.uint8(0))
     return np.asarray(cv2.dilate(held, np.ones((3, 3), np.uint8)), np.uint8)
 
 

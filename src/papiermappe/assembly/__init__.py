@@ -1,0 +1,1 @@
+"""From files to a file, without database or server."""

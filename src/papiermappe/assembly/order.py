@@ -1,0 +1,99 @@
+"""What is to be made, and what came of it."""
+
+from enum import StrEnum
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict
+
+from papiermappe.assembly.errors import EndingUnknown
+from papiermappe.core.encode.level import Level
+
+
+class Colours(StrEnum):
+    """How much colour pages keep."""
+
+    AUTO = "auto"
+    """What each page needs."""
+    COLOUR = "colour"
+    GREY = "grey"
+    BILEVEL = "bilevel"
+
+
+class Format(StrEnum):
+    """What is made, by the ending of its name."""
+
+    PDF = ".pdf"
+    TIFF = ".tif"
+    PNG = ".png"
+    JPEG = ".jpg"
+    TEXT = ".txt"
+    ALTO = ".xml"
+    WORD = ".docx"
+
+    @property
+    def is_of_words(self) -> bool:
+        """Whether only what is written goes in."""
+        return self in {Format.TEXT, Format.ALTO, Format.WORD}
+
+    @property
+    def has_one_page(self) -> bool:
+        """Whether each page is a file of its own."""
+        return self in {Format.PNG, Format.JPEG}
+
+    @classmethod
+    def of(cls, file: Path) -> "Format":
+        """Return the format of a file. Raises EndingUnknown."""
+        ending = {".tiff": ".tif", ".jpeg": ".jpg"}.get(file.suffix.lower(), file.suffix.lower())
+        try:
+            return cls(ending)
+        except ValueError as exc:
+            known = ", ".join(cls)
+            raise EndingUnknown(f"{file.name} ends in none of {known}; the ending says what is made.") from exc
+
+
+class Order(BaseModel):
+    """What is to be made."""
+
+    model_config = ConfigDict(frozen=True)
+
+    sources: tuple[Path, ...]
+    out: Path
+    level: Level = Level.BALANCED
+    languages: tuple[str, ...] = ()
+    """That pages are read in; empty: they are not read."""
+    straighten: bool = True
+    crop: bool = True
+    dpi: float | None = None
+    """Of pages that are finer than this; of pages of PDFs. None: as they are, PDFs at 300."""
+    colours: Colours = Colours.AUTO
+    refuses_broken: bool = False
+    """Whether a file that cannot be read stops everything; else it is left out and named."""
+
+
+class PageReport(BaseModel):
+    """What came of a page."""
+
+    source: str
+    number: int
+    """In its file, from 1."""
+    width_mm: float
+    height_mm: float
+    colour: str
+    made_of: str | None = None
+    byte_size: int | None = None
+    skew_deg: float = 0.0
+    findings: tuple[str, ...] = ()
+    words: int | None = None
+    unread: str | None = None
+    """Why it was not read."""
+
+
+class Report(BaseModel):
+    """What came of an order."""
+
+    out: tuple[str, ...]
+    pages: tuple[PageReport, ...]
+    byte_size: int
+    level: Level
+    left_out: tuple[str, ...] = ()
+    """Files that could not be read, each with why."""

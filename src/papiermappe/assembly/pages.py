@@ -1,0 +1,96 @@
+"""One page of an assembly, for a process of its own."""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
+from papiermappe.assembly.order import Colours, Format, Order
+from papiermappe.core.clean.arrival import look_at
+from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.clean.tone import binarise
+from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.levels import PreparedPage, prepared
+from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage
+from papiermappe.core.picture import CapturedPicture, Pixels, to_grey
+from papiermappe.core.tables import Grid, find_tables
+from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
+
+FINEST_JPEG = 92
+
+
+class MadePage(NamedTuple):
+    """A page, ready to be put into a file."""
+
+    width_mm: float
+    height_mm: float
+    dpi: float
+    colour: ColourKind
+    treatment: Treatment
+    findings: tuple[str, ...]
+    way_up_open: bool = False
+    """Whether it is not clear which way up it stands."""
+    prepared: PreparedPage | None = None
+    """For a PDF."""
+    tiff: TiffPage | None = None
+    picture: bytes | None = None
+    """Encoded, for a file of its own."""
+    to_read: bytes | None = None
+    """Grey, PGM, for the recogniser: to be read, or to find the way up."""
+    grids: tuple[Grid, ...] = ()
+    """Of its tables, for a text document."""
+
+
+def made_page(capture: CapturedPicture, order: Order, upright: TurnEstimate | None = None) -> MadePage:
+    """Make a page as it was ordered; `upright` is how it has to be turned, if that is known. Raises PictureRefused."""
+    look = look_at(capture, upright)
+    found = look.treatment
+    steps: dict[str, object] = {}
+    if not order.straighten and found.straighten is not None:
+        steps["straighten"] = found.straighten.model_copy(update={"on": False})
+    if not order.crop and found.crop is not None:
+        steps["crop"] = found.crop.model_copy(update={"on": False})
+    colour = look.colour if order.colours is Colours.AUTO else ColourKind(order.colours.value)
+    wanted = found.model_copy(update=steps)
+    head = capture.head()
+    width_mm, height_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, wanted)
+    dpi = min(capture.dpi, order.dpi or capture.dpi)
+    width_px = None if dpi == capture.dpi else max(1, round(width_mm / 25.4 * dpi))
+    grey_is_enough = colour is not ColourKind.COLOUR
+    toned = wanted.model_copy(update={"tone": Tone.GREY if grey_is_enough else Tone.AS_SCANNED})
+    page = render(capture, toned, width_px)
+    made = MadePage(
+        width_mm, height_mm, dpi, colour, toned, tuple(finding.message for finding in look.findings),
+        way_up_open=look.way_up_open and upright is None,
+        to_read=_pgm(page) if order.languages or look.way_up_open else None,
+    )  # fmt: skip
+    return _for_format(made, page, order)
+
+
+def _for_format(made: MadePage, page: Pixels, order: Order) -> MadePage:
+    kind = Format.of(order.out)
+    if kind is Format.WORD:
+        return made._replace(grids=tuple(find_tables(binarise(page, made.dpi), made.dpi)))
+    if kind.is_of_words:
+        return made
+    bilevel = made.colour is ColourKind.BILEVEL
+    if bilevel:
+        page = np.where(binarise(page, made.dpi), np.uint8(0), np.uint8(255))
+    match kind:
+        case Format.PDF:
+            return made._replace(prepared=prepared(page, made.dpi, order.level, bilevel))
+        case Format.TIFF:
+            return made._replace(tiff=TiffPage(page, made.dpi, bilevel))
+        case Format.JPEG:
+            return made._replace(picture=encode_jpeg(page, JPEG_QUALITY.get(order.level, FINEST_JPEG)))
+        case _:
+            return made._replace(picture=_png(page))
+
+
+def _pgm(page: Pixels) -> bytes:
+    return np.asarray(cv2.imencode(".pgm", to_grey(page))[1]).tobytes()
+
+
+def _png(page: Pixels) -> bytes:
+    return np.asarray(cv2.imencode(".png", page if page.ndim == 2 else page[..., ::-1])[1]).tobytes()

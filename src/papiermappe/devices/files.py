@@ -1,0 +1,147 @@
+"""Pages that come as files: pictures, with one page or several, and PDFs."""
+
+import io
+import warnings
+from collections.abc import Iterator
+from pathlib import Path
+
+import cv2
+import numpy as np
+import pypdfium2
+from PIL import Image, ImageOps, ImageSequence, UnidentifiedImageError
+
+from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
+from papiermappe.core.picture import DEFAULT_LIMIT_PX, CapturedPicture, Pixels, read_head
+from papiermappe.devices.errors import FileRefused
+from papiermappe.errors import PictureRefused
+
+KINDS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "PPM")
+UNKNOWN_DPI = 300.0
+LONGEST_A4_MM = 297.0
+MOST_BYTES = 2 << 30
+ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
+
+
+def pages_of(file: Path, pdf_dpi: float = 300.0, limit_px: int = DEFAULT_LIMIT_PX) -> Iterator[CapturedPicture]:
+    """Yield the pages of a file, one at a time.
+
+    Args:
+        file: a picture or a PDF.
+        pdf_dpi: the resolution at which pages of PDFs are drawn.
+        limit_px: more pixels a page than this are refused before decoding.
+
+    Raises:
+        FileRefused: it cannot be read, or is neither; it is named.
+    """
+    try:
+        if file.stat().st_size > MOST_BYTES:
+            raise FileRefused(file, f"it is larger than {MOST_BYTES >> 30} GB")
+        with file.open("rb") as start:
+            is_pdf = start.read(1024).lstrip().startswith(b"%PDF")
+    except OSError as exc:
+        raise FileRefused(file, exc.strerror or "it cannot be opened") from exc
+    yield from _pdf_pages(file, pdf_dpi, limit_px) if is_pdf else _pictures(file, limit_px)
+
+
+def count_pages(file: Path) -> int:
+    """Return how many pages a file has. Raises FileRefused."""
+    try:
+        with file.open("rb") as start:
+            if start.read(1024).lstrip().startswith(b"%PDF"):
+                with _open_pdf(file) as pdf:
+                    return len(pdf)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # only counted; limits are checked later
+            with Image.open(file, formats=KINDS) as picture:
+                return int(getattr(picture, "n_frames", 1))
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as exc:
+        raise FileRefused(file, "it is not a picture or PDF that can be read") from exc
+
+
+def _open_pdf(file: Path) -> pypdfium2.PdfDocument:
+    try:
+        return pypdfium2.PdfDocument(file)
+    except pypdfium2.PdfiumError as exc:
+        locked = getattr(exc, "err_code", None) == pypdfium2.raw.FPDF_ERR_PASSWORD
+        raise FileRefused(file, "it is locked with a password" if locked else "it is damaged") from exc
+
+
+def _pdf_pages(file: Path, dpi: float, limit_px: int) -> Iterator[CapturedPicture]:
+    with _open_pdf(file) as pdf:
+        for number in range(len(pdf)):
+            page = pdf[number]
+            width_pt, height_pt = page.get_size()
+            if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
+                raise FileRefused(
+                    file, f"page {number + 1} is {width_pt / POINTS_PER_MM:.0f} mm wide, which is too large"
+                )
+            bitmap = page.render(scale=dpi / 72, rev_byteorder=True)
+            yield _captured(np.asarray(bitmap.to_numpy(), np.uint8)[..., :3], dpi, limit_px)
+            bitmap.close()
+            page.close()
+
+
+def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
+    data = file.read_bytes()
+    try:
+        head = read_head(data, limit_px)
+    except PictureRefused:
+        yield from _other_pictures(file, data, limit_px)
+        return
+    if _turned(data):
+        yield from _other_pictures(file, data, limit_px)
+        return
+    yield CapturedPicture(data, head.dpi or _likely_dpi(head.width_px, head.height_px), limit_px)
+
+
+def _turned(data: bytes) -> bool:
+    """Return whether a picture says that it has to be turned to be seen upright, as phones do."""
+    with Image.open(io.BytesIO(data), formats=KINDS) as picture:
+        return bool(picture.getexif().get(ORIENTATION, UPRIGHT) != UPRIGHT)
+
+
+def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[CapturedPicture]:
+    """Yield pictures that are not a plain JPEG or PNG: of other kinds, of several pages, turned, with transparency."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below
+            with Image.open(io.BytesIO(data), formats=KINDS) as picture:
+                for frame in ImageSequence.Iterator(picture):
+                    if frame.width * frame.height > limit_px:
+                        raise FileRefused(file, f"a page of {frame.width} x {frame.height} pixels is too large")
+                    upright = ImageOps.exif_transpose(frame)
+                    dpi = float(upright.info.get("dpi", (0, 0))[0])
+                    dpi = dpi if 10 <= dpi <= 4800 else _likely_dpi(upright.width, upright.height)
+                    yield _captured(_levels(upright), dpi, limit_px)
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as exc:
+        raise FileRefused(file, "it is not a picture or PDF that can be read") from exc
+
+
+def _levels(picture: Image.Image) -> Pixels:
+    """Return a picture as grey or RGB of 8 bits; what shows through is white."""
+    if picture.mode.startswith("I") or picture.mode == "F":
+        values = np.asarray(picture, np.float64)
+        most = 65535.0 if picture.mode.startswith("I") else max(1.0, float(np.nanmax(values)))
+        return np.nan_to_num(values / most * 255).clip(0, 255).astype(np.uint8)
+    if picture.has_transparency_data:
+        seen = picture.convert("RGBA")
+        paper = Image.new("RGBA", seen.size, "white")
+        return np.asarray(Image.alpha_composite(paper, seen).convert("RGB"))
+    return np.asarray(picture.convert("L" if picture.mode in {"1", "L"} else "RGB"))
+
+
+def _captured(pixels: Pixels, dpi: float, limit_px: int) -> CapturedPicture:
+    grey = pixels.ndim == 3 and bool(
+        (pixels[..., 0] == pixels[..., 1]).all() and (pixels[..., 0] == pixels[..., 2]).all()
+    )
+    ordered = pixels[..., 0] if grey else pixels[..., ::-1] if pixels.ndim == 3 else pixels
+    _, png = cv2.imencode(".png", ordered, [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    return CapturedPicture(np.asarray(png).tobytes(), dpi, limit_px)
+
+
+def _likely_dpi(width_px: int, height_px: int) -> float:
+    """Return the resolution of a picture that does not say it: that at which its longer side is that of A4."""
+    longest_px = max(width_px, height_px)
+    if px_to_mm(longest_px, UNKNOWN_DPI) <= LONGEST_A4_MM * 1.02:
+        return UNKNOWN_DPI
+    return round(longest_px / LONGEST_A4_MM * 25.4, 1)
