@@ -10,7 +10,7 @@ from pathlib import Path
 import cv2
 
 from benchmarks.cleaning import backs, colours, contact, gutters, paces, photographs, sheets, skews, uprights
-from benchmarks.cleaning.table import Row
+from benchmarks.table import Row
 
 SEED = 20261124
 SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {

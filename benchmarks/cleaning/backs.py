@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from benchmarks.cleaning.table import Row, of_all, percent, scaled
 from benchmarks.corpus.backs import DPI, backs
+from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.clean import judge_blank
 
 PAGES = 1000

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from benchmarks.cleaning.table import Row, of_all, percent, scaled
 from benchmarks.corpus.coloured import DPI, coloured_pages
+from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.clean import ColourKind, judge_colour
 
 PAGES = 1000

@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from benchmarks.cleaning.table import Row, kinds_of, of_all, percent, scaled
 from benchmarks.corpus.spreads import DPI, spreads
+from benchmarks.table import Row, kinds_of, of_all, percent, scaled
 from papiermappe.core.clean import find_gutter
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 

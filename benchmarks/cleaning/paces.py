@@ -8,8 +8,8 @@ from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
 
-from benchmarks.cleaning.table import Row, scaled
 from benchmarks.corpus.sheets import DPI, laid_sheets
+from benchmarks.table import Row, scaled
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.pages import looked_at
 from papiermappe.core.picture import CapturedPicture
@@ -62,12 +62,12 @@ def _memory_times(data: bytes, decoded: int) -> float:
     capture = CapturedPicture(data, DPI)
     small = CapturedPicture(encode_jpeg(capture.pixels(8), 88), DPI / 8)
     render(small, looked_at(small, *THUMBNAIL)[0].treatment)
-    before_kb = _peak_kb()
+    before_kb = peak_kb()
     render(capture, looked_at(capture, *THUMBNAIL)[0].treatment)
-    return (_peak_kb() - before_kb) * 1024 / decoded
+    return (peak_kb() - before_kb) * 1024 / decoded
 
 
-def _peak_kb() -> int:
+def peak_kb() -> int:
     """Return the most memory that this program has had; what it was started by does not count (proc(5), VmHWM)."""
     status = Path("/proc/self/status").read_text()
     return int(status.partition("VmHWM:")[2].split()[0])

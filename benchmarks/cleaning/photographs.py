@@ -3,8 +3,8 @@
 import cv2
 import numpy as np
 
-from benchmarks.cleaning.table import Row, of_all, percent, scaled
 from benchmarks.corpus.photos import photos
+from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.clean import find_corners, rectify
 
 PAGES = 200

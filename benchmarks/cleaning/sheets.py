@@ -7,8 +7,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from benchmarks.cleaning.table import Row, of_all, percent, scaled
 from benchmarks.corpus.sheets import DPI, laid_sheets, several_sheets
+from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.clean import find_sheet, find_sheets
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 

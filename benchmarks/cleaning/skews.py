@@ -5,8 +5,8 @@ import time
 
 import numpy as np
 
-from benchmarks.cleaning.table import Row, kinds_of, of_all, percent, scaled
 from benchmarks.corpus.pages import DPI, pages_without_print, skewed_pages
+from benchmarks.table import Row, kinds_of, of_all, percent, scaled
 from papiermappe.core.clean import estimate_skew
 
 PAGES = 330

@@ -5,8 +5,8 @@ import time
 
 import numpy as np
 
-from benchmarks.cleaning.table import Row, of_all, percent, scaled
 from benchmarks.corpus.turned import DPI, turned_pages
+from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.clean import find_upright
 
 PAGES = 800

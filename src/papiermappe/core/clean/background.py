@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, lightest_channel, shrunk
+from papiermappe.core.picture import Pixels, checked, lightest_channel, shrunk, to_grey
 
 CELL_MM = 1.0
 PRINT_MM = 9  # print, and whatever else is narrower, is not paper
@@ -28,6 +28,24 @@ class Paper(NamedTuple):
     """(h, w): where something covers it for more than 9 mm: a picture, a dark area."""
 
 
+class PaperCells(NamedTuple):
+    """The same, in cells of about 1 mm."""
+
+    colour: Pixels
+    """(h, w) or (h, w, 3)."""
+    covered: NDArray[np.bool_]
+    """(h, w)."""
+
+    @property
+    def grey(self) -> "PaperCells":
+        """The same in grey."""
+        return self._replace(colour=to_grey(self.colour))
+
+    def sized(self, width: int, height: int) -> Pixels:
+        """Return the colour of bare paper in a picture of the page of that size."""
+        return np.asarray(cv2.resize(self.colour, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
+
+
 def paper_of(page: Pixels, dpi: float) -> Pixels:
     """Return the colour that bare paper has at each pixel, of the page's own shape.
 
@@ -36,20 +54,19 @@ def paper_of(page: Pixels, dpi: float) -> Pixels:
     Raises:
         PictureRefused: not a grey (h, w) or RGB (h, w, 3) uint8 picture.
     """
-    smooth, _ = _by_cell(page, dpi)
-    return np.asarray(cv2.resize(smooth, page.shape[1::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
+    return paper_cells(page, dpi).sized(*page.shape[1::-1])
 
 
 def paper_and_cover(page: Pixels, dpi: float) -> Paper:
     """Return the colour of bare paper as `paper_of` does, and where it is covered. Raises PictureRefused."""
-    smooth, is_paper = _by_cell(page, dpi)
+    cells = paper_cells(page, dpi)
     size = page.shape[1::-1]
-    cover = cv2.resize((~is_paper).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
-    return Paper(np.asarray(cv2.resize(smooth, size, interpolation=cv2.INTER_LINEAR), np.uint8), cover > 0)
+    cover = cv2.resize(cells.covered.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
+    return Paper(cells.sized(*size), cover > 0)
 
 
-def _by_cell(page: Pixels, dpi: float) -> tuple[Pixels, NDArray[np.bool_]]:
-    """Return the paper's colour in cells of 1 mm, and which of them show it."""
+def paper_cells(page: Pixels, dpi: float) -> PaperCells:
+    """Return the colour of bare paper, and where it is covered, in cells of about 1 mm. Raises PictureRefused."""
     height, width = checked(page, dpi).shape[:2]
     cells = shrunk(page, max(1, min(round(mm_to_px(CELL_MM, dpi)), min(height, width))))
     closed = cv2.morphologyEx(cells, cv2.MORPH_CLOSE, np.ones((PRINT_MM, PRINT_MM), np.uint8))
@@ -57,7 +74,7 @@ def _by_cell(page: Pixels, dpi: float) -> tuple[Pixels, NDArray[np.bool_]]:
     bright = light >= PAPER_SHARE * np.percentile(light, 90)
     is_paper = _without_islands(bright & _of_one_tint(np.asarray(closed, np.uint8), bright))
     carried = _carried(closed.astype(np.float32), is_paper)
-    return cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8), is_paper
+    return PaperCells(cv2.GaussianBlur(carried, (0, 0), SMOOTH_MM).clip(0, 255).astype(np.uint8), ~is_paper)
 
 
 def _of_one_tint(cells: Pixels, bright: NDArray[np.bool_]) -> NDArray[np.bool_]:

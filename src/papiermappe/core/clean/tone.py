@@ -44,7 +44,8 @@ def binarise(page: Pixels, dpi: float) -> NDArray[np.bool_]:
     mean = cv2.blur(fine, (size, size))
     spread = np.sqrt(np.maximum(cv2.blur(fine * fine, (size, size)) - mean * mean, 0))
     threshold = mean * (1 + SENSITIVITY * (spread / np.float32(RANGE_LEVELS) - 1))
-    limit = cv2.resize(np.maximum(threshold, BLACK_LEVELS), level.shape[1::-1], interpolation=cv2.INTER_LINEAR)
+    limits = np.ceil(np.maximum(threshold, BLACK_LEVELS)).astype(np.uint8)
+    limit = cv2.resize(limits, level.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     return np.asarray(level < limit, np.bool_)
 
 

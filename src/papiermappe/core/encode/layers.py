@@ -1,7 +1,7 @@
 """Taking a page apart: ink at full resolution, its colours and the paper behind it at much less (mixed raster content).
 
-Paper is one colour; only where something other than ink is on it (a picture, a marker's stroke, a shaded box) is a
-piece of it kept.
+Ink has soft edges: around its core, at half its strength. Paper is one colour; only where something other than ink is
+on it (a picture, a marker's stroke, a shaded box) is a piece of it kept.
 """
 
 from typing import NamedTuple
@@ -10,24 +10,25 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_and_cover
+from papiermappe.core.clean.background import paper_cells
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.squares import Squares, squares_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, shrunk, to_grey
+from papiermappe.core.picture import Pixels, lightest_channel, to_grey
 
 Rgb = tuple[int, int, int]
 
 INK, BESIDE = 1, 2
+COARSE_DPI = 50  # at which what is not bare paper is looked for
 NEAR_PX = 5
-EDGE_SHARE = 0.5  # of the way from ink to paper: where an edge is
-CORE_SHARE = 0.3
+CORE_SHARE, EDGE_SHARE = 0.35, 0.75  # of the way from ink to paper: where its core ends, and its edge
+SOFT_SHARE = (CORE_SHARE + EDGE_SHARE) / 2
 SOFT_PX = 2  # so far around ink, paper is darkened by it
-SAMPLED = 4  # of so many pixels, one is looked at to tell pictures
+SAMPLED = 2  # of so many pixels a row, and of so many rows, one is looked at
 BETWEEN = (0.25, 0.75)  # of the way from dark to light
 PICTURE_SHARE = 0.25  # of what covers the paper: with so much between dark and light it is a picture, not a dark field
-LIGHT_LEVELS, TINT_LEVELS = 45, 16  # ink is of one colour if nearly all of it is within this of the rest
+LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink is of one colour if nearly all of it is within this of the rest
 ODD_SHARE = 0.002
 TILE_MM = 2.0
 MOST_PIECES = 24
@@ -64,8 +65,12 @@ class Layers(NamedTuple):
 
     ink: Ink
     """(h, w), True where ink is, at full resolution."""
+    soft: Ink
+    """(h, w), the same with the soft edges."""
     ink_colours: Pixels | Rgb
     """What colour ink has there: a small picture over the whole page, or one colour."""
+    soft_colours: Pixels | Rgb
+    """What colour its edges have."""
     paper: Rgb
     """The colour of bare paper."""
     pieces: tuple[Piece, ...]
@@ -87,22 +92,33 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     Raises:
         PictureRefused: not such a picture.
     """
-    paper, covered = paper_and_cover(page, dpi)
+    cells = paper_cells(page, dpi)
     grey = to_grey(page)
-    found = binarise(page, dpi) & ~_pictures(grey, covered)
-    ink, core = _sharpened(found, grey, to_grey(paper))
-    by = max(1, round(dpi / fineness.paper_dpi))
-    inked, bare = squares_of(page, _kinds(found, core), by)
-    size = bare.weight.shape
-    shade = cv2.resize(shrunk(paper, by), size[::-1], interpolation=cv2.INTER_LINEAR).astype(np.float32)
+    found = binarise(page, dpi) & ~_pictures(grey, cells.covered)
+    soft, ink = _strengths(found, grey, cells.grey.sized(*page.shape[1::-1]))
+    kinds = _kinds(soft, ink)
+    every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
+    by = every * max(1, round(dpi / every / COARSE_DPI))
+    inked, bare = squares_of(page, kinds, by, every)
+    shade = cells.sized(*bare.weight.shape[::-1])
     colour = np.median(shade.reshape(-1, *shade.shape[2:])[::7], axis=0)
-    even = np.clip(bare.filled() * (colour / np.maximum(shade, 1)), 0, 255).astype(np.uint8)
+    even = _even(bare, shade, colour)
+    boxes = _boxes_of_pieces(even, colour, dpi / by, fineness.bare_levels)
+    paper, ink_colours = _rgb(colour), _ink_colours(inked.resized(dpi / by / fineness.ink_colours_dpi))
     return Layers(
         ink,
-        _ink_colours(inked.resized(dpi / by / fineness.ink_colours_dpi)),
-        _rgb(colour),
-        tuple(_pieces(even, colour, dpi / by, fineness.bare_levels, (page.shape[0] / by, page.shape[1] / by))),
+        soft,
+        ink_colours,
+        _soft_colours(ink_colours, even if boxes else paper),
+        paper,
+        tuple(_piece(page, kinds, shade, colour, box, by, max(1, round(dpi / fineness.paper_dpi))) for box in boxes),
     )
+
+
+def _even(bare: Squares, shade: Pixels, colour: NDArray[np.floating]) -> Pixels:
+    """Return what lies behind the ink, without the uneven light."""
+    light = colour.astype(np.float32) / np.maximum(shade, np.float32(1))
+    return np.clip(bare.filled() * light, 0, 255).astype(np.uint8)
 
 
 def _rgb(colour: NDArray[np.floating]) -> Rgb:
@@ -110,34 +126,45 @@ def _rgb(colour: NDArray[np.floating]) -> Rgb:
     return red, green, blue
 
 
-def _sharpened(ink: Ink, grey: Pixels, paper: Pixels) -> tuple[Ink, Ink]:
-    """Return ink up to half the way from the darkest beside it to paper, and its core, where its own colour shows."""
+def _strengths(ink: Ink, grey: Pixels, paper: Pixels) -> tuple[Ink, Ink]:
+    """Return ink with its soft edges, and its core: up to a share of the way from the darkest beside it to paper."""
     darkest = cv2.erode(grey, np.ones((NEAR_PX, NEAR_PX), np.uint8))
-    half, core = (cv2.addWeighted(darkest, 1 - share, paper, share, 0.0) for share in (EDGE_SHARE, CORE_SHARE))
-    return ink & (grey <= half), ink & (grey <= core)
+    edge, core = (cv2.addWeighted(darkest, 1 - share, paper, share, 0.0) for share in (EDGE_SHARE, CORE_SHARE))
+    near = cv2.dilate(ink.view(np.uint8), np.ones((3, 3), np.uint8)).view(np.bool_)
+    return np.asarray(near & (grey <= edge), np.bool_), ink & (grey <= core)
 
 
 def _kinds(ink: Ink, core: Ink) -> NDArray[np.uint8]:
     """Return which pixels show the colour of ink, and which are paper that no ink darkens."""
-    near = cv2.dilate(ink.astype(np.uint8), np.ones((2 * SOFT_PX + 1,) * 2, np.uint8))
-    return np.where(core, np.uint8(INK), np.where(near > 0, np.uint8(0), np.uint8(BESIDE)))
+    near = cv2.dilate(ink.view(np.uint8), np.ones((2 * SOFT_PX + 1,) * 2, np.uint8))
+    return np.asarray(np.uint8(BESIDE) - np.uint8(BESIDE) * near + np.uint8(INK) * core.view(np.uint8), np.uint8)
 
 
 def _pictures(grey: Pixels, covered: Ink) -> Ink:
-    """Return where the paper is covered by pictures, (h, w), rather than by dark fields with light print."""
-    small, levels = covered[::SAMPLED, ::SAMPLED].astype(np.uint8), grey[::SAMPLED, ::SAMPLED]
-    if not small.any():
-        return np.zeros_like(covered)
-    count, labels = cv2.connectedComponents(small, connectivity=8)
-    pictures = np.zeros(count, np.bool_)
-    for label in range(1, count):
-        own = levels[labels == label]
-        dark, light = (float(level) for level in np.percentile(own, (3, 97)))
-        low, high = (dark + share * (light - dark) for share in BETWEEN)
-        pictures[label] = ((own > low) & (own < high)).mean() > PICTURE_SHARE
-    chosen = np.isin(np.asarray(labels), np.flatnonzero(pictures)).astype(np.uint8)
-    wide = cv2.dilate(chosen, np.ones((5, 5), np.uint8))
-    return np.asarray(cv2.resize(wide, covered.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0, np.bool_)
+    """Return where the paper is covered by pictures, (h, w), rather than by dark fields with light print.
+
+    Args:
+        grey: the page.
+        covered: cells of it.
+    """
+    count, labels = cv2.connectedComponents(covered.astype(np.uint8), connectivity=8)
+    if count == 1:
+        return np.zeros(grey.shape, np.bool_)
+    levels = grey[::SAMPLED, ::SAMPLED]
+    cells = cv2.resize(labels.astype(np.float32), levels.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    pictures = [label for label in range(1, count) if _is_picture(levels[cells == label])]
+    chosen = np.isin(np.asarray(labels), pictures).astype(np.uint8)
+    wide = cv2.dilate(chosen, np.ones((3, 3), np.uint8))
+    return np.asarray(cv2.resize(wide, grey.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8).view(np.bool_)
+
+
+def _is_picture(levels: NDArray[np.uint8]) -> bool:
+    """Return whether much is between dark and light."""
+    if not levels.size:
+        return False
+    dark, light = (float(level) for level in np.percentile(levels, (3, 97)))
+    low, high = (dark + share * (light - dark) for share in BETWEEN)
+    return bool(((levels > low) & (levels < high)).mean() > PICTURE_SHARE)
 
 
 def _ink_colours(inked: Squares) -> Pixels | Rgb:
@@ -153,24 +180,62 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
     odd = (np.abs(away - light[:, None]).max(axis=1) > TINT_LEVELS) | (np.abs(light) > LIGHT_LEVELS)
     if weight[odd].sum() <= ODD_SHARE * weight.sum():
         return _rgb(main)
-    return np.asarray(inked._replace(weight=np.minimum(inked.weight * 20, 1)).filled().clip(0, 255), np.uint8)
+    colours[~odd] = main
+    even = inked.mean.copy()
+    even[seen] = colours.reshape(even[seen].shape)
+    return np.asarray(Squares(even, np.minimum(inked.weight * 20, 1)).filled().clip(0, 255), np.uint8)
 
 
-def _pieces(
-    behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float, size: tuple[float, float]
-) -> list[Piece]:
-    """Cut out what is not bare paper; `size` is the page's height and width in px of `behind`."""
-    smooth = cv2.medianBlur(behind, 3)
-    away = np.abs(smooth.astype(np.int16) - np.rint(colour).astype(np.int16))
-    far = ((away if away.ndim == 2 else away.max(axis=2)) > bare_levels).astype(np.uint8)
+def _soft_colours(ink: Pixels | Rgb, behind: Pixels | Rgb) -> Pixels | Rgb:
+    """Return the colours of soft edges: between those of ink and of what lies behind it."""
+    if isinstance(ink, tuple) and isinstance(behind, tuple):
+        return _rgb((1 - SOFT_SHARE) * np.array(ink) + SOFT_SHARE * np.array(behind))
+    size = next(one for one in (ink, behind) if not isinstance(one, tuple)).shape
+    inks, papers = (_pictured(one, size) for one in (ink, behind))
+    return np.asarray(cv2.addWeighted(inks, 1 - SOFT_SHARE, papers, SOFT_SHARE, 0.0), np.uint8)
+
+
+def _pictured(colours: Pixels | Rgb, shape: tuple[int, ...]) -> Pixels:
+    """Return colours as a picture of a shape."""
+    if isinstance(colours, tuple):
+        return np.broadcast_to(
+            np.array(colours, np.uint8)[: 1 if len(shape) == 2 else 3], (*shape[:2], *shape[2:])
+        ).copy()
+    return np.asarray(cv2.resize(colours, shape[1::-1], interpolation=cv2.INTER_AREA), np.uint8)
+
+
+def _boxes_of_pieces(
+    behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
+) -> list[tuple[int, int, int, int]]:
+    """Return left, top, right and bottom, px, of what is not bare paper."""
+    away = cv2.absdiff(cv2.medianBlur(behind, 3), np.broadcast_to(np.rint(colour).astype(np.uint8), behind.shape))
+    far = (lightest_channel(np.asarray(away, np.uint8)) > bare_levels).astype(np.uint8)
     tile = max(1, round(mm_to_px(TILE_MM, dpi)))
-    return [
-        Piece(
-            np.ascontiguousarray(behind[top:bottom, left:right]),
-            Box(left / size[1], top / size[0], right / size[1], bottom / size[0]),
-        )
-        for left, top, right, bottom in _boxes(_tiled(far, tile), tile, far.shape)
-    ]
+    return _boxes(_tiled(far, tile), tile, far.shape)
+
+
+def _piece(
+    page: Pixels,
+    kinds: NDArray[np.uint8],
+    shade: Pixels,
+    colour: NDArray[np.floating],
+    box: tuple[int, int, int, int],
+    coarse_by: int,
+    by: int,
+) -> Piece:
+    """Cut a piece out of the page, in squares of `by`; its box and the shade are in squares of `coarse_by`."""
+    left, top, right, bottom = (side * coarse_by for side in box)
+    right, bottom = min(right, page.shape[1]), min(bottom, page.shape[0])
+    window = (slice(top, bottom), slice(left, right))
+    _, bare = squares_of(page[window], kinds[window], by)
+    local = shade[box[1] : box[3], box[0] : box[2]]
+    own = np.asarray(cv2.resize(local, bare.weight.shape[::-1], interpolation=cv2.INTER_LINEAR), np.uint8)
+    height, width = page.shape[:2]
+    # The last squares may reach beyond the piece; so does its picture then.
+    tall, wide = (side * by for side in bare.weight.shape)
+    return Piece(
+        _even(bare, own, colour), Box(left / width, top / height, (left + wide) / width, (top + tall) / height)
+    )
 
 
 def _tiled(far: Pixels, tile: int) -> Pixels:

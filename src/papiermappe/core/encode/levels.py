@@ -41,18 +41,25 @@ class Settings(NamedTuple):
 
 FAITHFUL_QUALITY = 92
 SETTINGS = {
-    Level.BALANCED: Settings(Fineness(150, 75, 6), 70, 80, 200, 65, shares_ink=False),
+    Level.BALANCED: Settings(Fineness(150, 25, 6), 70, 80, 200, 65, shares_ink=False),
     Level.LEAN: Settings(Fineness(100, 25, 10), 45, 60, 150, 45, shares_ink=True),
 }
 
 
+class PreparedInk(NamedTuple):
+    """Ink that is still to be encoded."""
+
+    ink: PackedInk
+    paint: EncodedPicture | Rgb | None
+    """None: it is the whole page, black on white."""
+
+
 class PreparedPage(NamedTuple):
-    """A page but for its ink, which is still to be encoded."""
+    """A page but for its ink."""
 
     layers: tuple[Layer, ...]
-    ink: PackedInk | None
-    ink_paint: EncodedPicture | Rgb | None
-    """None: the ink is the whole page, black on white."""
+    inks: tuple[PreparedInk, ...]
+    """What is painted after the layers, in this order."""
     shares_ink: bool
     made_of: MadeOf
 
@@ -70,7 +77,8 @@ def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedP
         PictureRefused: not such a picture.
     """
     if bilevel:
-        return PreparedPage((), PackedInk.of(np.less(page, BLACK_BELOW)), None, True, MadeOf.BILEVEL)
+        ink = PreparedInk(PackedInk.of(np.less(page, BLACK_BELOW)), None)
+        return PreparedPage((), (ink,), True, MadeOf.BILEVEL)
     if level is Level.FAITHFUL:
         return _one_picture(_faithful(page))
     settings = SETTINGS[level]
@@ -82,24 +90,26 @@ def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedP
 
 def finished(pages: Sequence[PreparedPage]) -> list[EncodedPage]:
     """Encode the ink of pages together, `PAGES_TOGETHER` or so of one document."""
-    shared, streams = page_streams([page.ink for page in pages if page.ink is not None and page.shares_ink])
-    waiting = iter(streams)
-    done = []
-    for page in pages:
-        if page.ink is None:
-            done.append(EncodedPage(page.layers, page.made_of))
-            continue
-        data = next(waiting) if page.shares_ink else page_stream(page.ink.unpacked())
-        ink = EncodedPicture(
-            Codec.JBIG2, data, page.ink.width_px, page.ink.height_px, False, shared if page.shares_ink else b""
-        )
-        layer = Layer(ink) if page.ink_paint is None else Layer(page.ink_paint, stencil=ink)
-        done.append(EncodedPage((*page.layers, layer), page.made_of))
-    return done
+    done = [list(page.layers) for page in pages]
+    for at in range(max((len(page.inks) for page in pages), default=0)):
+        having = [number for number, page in enumerate(pages) if at < len(page.inks)]
+        together = [number for number in having if pages[number].shares_ink]
+        shared, streams = page_streams([pages[number].inks[at].ink for number in together])
+        for number, data in zip(together, streams, strict=True):
+            done[number].append(_ink_layer(pages[number].inks[at], data, shared))
+        for number in (number for number in having if not pages[number].shares_ink):
+            ink = pages[number].inks[at]
+            done[number].append(_ink_layer(ink, page_stream(ink.ink.unpacked()), b""))
+    return [EncodedPage(tuple(layers), page.made_of) for layers, page in zip(done, pages, strict=True)]
+
+
+def _ink_layer(ink: PreparedInk, data: bytes, shared: bytes) -> Layer:
+    picture = EncodedPicture(Codec.JBIG2, data, ink.ink.width_px, ink.ink.height_px, False, shared)
+    return Layer(picture) if ink.paint is None else Layer(ink.paint, stencil=picture)
 
 
 def _one_picture(picture: EncodedPicture) -> PreparedPage:
-    return PreparedPage((Layer(picture),), None, None, False, MadeOf.PICTURE)
+    return PreparedPage((Layer(picture),), (), False, MadeOf.PICTURE)
 
 
 def _faithful(page: Pixels) -> EncodedPicture:
@@ -121,9 +131,15 @@ def _reduced(page: Pixels, dpi: float, settings: Settings) -> EncodedPicture:
 def _layered(layers: Layers, settings: Settings) -> PreparedPage:
     paper = (Layer(layers.paper),) if layers.paper != (255, 255, 255) else ()
     pieces = [Layer(_jpeg(piece.pixels, settings.paper_quality), piece.box) for piece in layers.pieces]
-    colours = layers.ink_colours
-    paint = colours if isinstance(colours, tuple) else _jpeg(colours, settings.ink_quality, full_colour=True)
-    return PreparedPage((*paper, *pieces), PackedInk.of(layers.ink), paint, settings.shares_ink, MadeOf.LAYERS)
+    inks = tuple(
+        PreparedInk(PackedInk.of(ink), _paint(colours, settings))
+        for ink, colours in ((layers.soft, layers.soft_colours), (layers.ink, layers.ink_colours))
+    )
+    return PreparedPage((*paper, *pieces), inks, settings.shares_ink, MadeOf.LAYERS)
+
+
+def _paint(colours: Pixels | Rgb, settings: Settings) -> EncodedPicture | Rgb:
+    return colours if isinstance(colours, tuple) else _jpeg(colours, settings.ink_quality, full_colour=True)
 
 
 def _jpeg(pixels: Pixels, quality: int, full_colour: bool = False) -> EncodedPicture:

@@ -52,40 +52,66 @@ def like(weight: NDArray[np.float32], picture: NDArray[np.float32]) -> NDArray[n
     return weight if picture.ndim == 2 else weight[..., None]
 
 
-def squares_of(page: Pixels, kinds: NDArray[np.uint8], by: int) -> tuple[Squares, Squares]:
+def squares_of(page: Pixels, kinds: NDArray[np.uint8], by: int, every: int = 1) -> tuple[Squares, Squares]:
     """Return squares of `by` x `by` pixels of two kinds; the last of a row or column may reach beyond the page.
 
     Args:
         page: grey (h, w) or RGB (h, w, 3).
         kinds: (h, w): 1 for the first kind, 2 for the second, 0 for neither.
         by: px.
+        every: of so many rows and columns one is looked at.
     """
     channels = np.ascontiguousarray(page).reshape(*page.shape[:2], -1)
-    sums, counts = _summed(channels, np.ascontiguousarray(kinds), by)
-    mean = sums / np.maximum(counts, 1)[..., None].astype(np.float32)
-    shape = counts.shape[1:] + page.shape[2:]
-    one, other = (
-        Squares(mean[kind].reshape(shape), counts[kind].astype(np.float32) / np.float32(by * by)) for kind in (0, 1)
-    )
+    summed = _summed_colours if channels.shape[2] == 3 else _summed_greys
+    sums = summed(channels, np.ascontiguousarray(kinds), by, every).astype(np.float32)
+    one, other = (_squares(kind, page.shape[2:], max(1, by // every) ** 2) for kind in sums)
     return one, other
 
 
-@njit("Tuple((f4[:, :, :, ::1], i4[:, :, ::1]))(u1[:, :, ::1], u1[:, ::1], i8)", cache=True)
-def _summed(
-    page: NDArray[np.uint8], kinds: NDArray[np.uint8], by: int
-) -> tuple[NDArray[np.float32], NDArray[np.int32]]:
-    """Return the sums of each kind, (2, h, w, channels), and how many pixels they are, (2, h, w)."""
-    height, width, channels = page.shape
-    tall, wide = (height + by - 1) // by, (width + by - 1) // by
-    sums = np.zeros((2, tall, wide, channels), np.float32)
-    counts = np.zeros((2, tall, wide), np.int32)
-    for row in range(height):
+def _squares(sums: NDArray[np.float32], channels: tuple[int, ...], most: int) -> Squares:
+    """Return squares from the sums of their channels and, last, how many pixels they are."""
+    counts = sums[..., -1]
+    mean = sums[..., :-1] / np.maximum(counts, np.float32(1))[..., None]
+    weight = np.minimum(counts / np.float32(most), np.float32(1))
+    return Squares(np.asarray(mean, np.float32).reshape(*counts.shape, *channels), np.asarray(weight, np.float32))
+
+
+@njit("i4[:, :, :, ::1](u1[:, :, ::1], u1[:, ::1], i8, i8)", cache=True)
+def _summed_colours(page: NDArray[np.uint8], kinds: NDArray[np.uint8], by: int, every: int) -> NDArray[np.int32]:
+    """Return for each kind the sums of the channels, and last how many pixels they are, (2, h, w, 4)."""
+    height, width, _ = page.shape
+    sums = np.zeros((2, (height + by - 1) // by, (width + by - 1) // by, 4), np.int32)
+    for row in range(0, height, every):
         down = row // by
-        for across in range(wide):
-            for col in range(across * by, min(across * by + by, width)):
+        for across in range(sums.shape[2]):
+            red, green, blue, count = np.int32(0), np.int32(0), np.int32(0), np.int32(0)
+            for col in range(across * by, min(across * by + by, width), every):
                 kind = kinds[row, col]
-                if kind:
-                    counts[kind - 1, down, across] += 1
-                    for channel in range(channels):
-                        sums[kind - 1, down, across, channel] += page[row, col, channel]
-    return sums, counts
+                if kind == 2:
+                    red += page[row, col, 0]
+                    green += page[row, col, 1]
+                    blue += page[row, col, 2]
+                    count += np.int32(1)
+                elif kind == 1:
+                    for channel in range(3):
+                        sums[0, down, across, channel] += page[row, col, channel]
+                    sums[0, down, across, 3] += 1
+            sums[1, down, across, 0] += red
+            sums[1, down, across, 1] += green
+            sums[1, down, across, 2] += blue
+            sums[1, down, across, 3] += count
+    return sums
+
+
+@njit("i4[:, :, :, ::1](u1[:, :, ::1], u1[:, ::1], i8, i8)", cache=True)
+def _summed_greys(page: NDArray[np.uint8], kinds: NDArray[np.uint8], by: int, every: int) -> NDArray[np.int32]:
+    """Return for each kind the sum, and how many pixels it is, (2, h, w, 2)."""
+    height, width, _ = page.shape
+    sums = np.zeros((2, (height + by - 1) // by, (width + by - 1) // by, 2), np.int32)
+    for row in range(0, height, every):
+        for col in range(0, width, every):
+            kind = kinds[row, col]
+            if kind:
+                sums[kind - 1, row // by, col // by, 0] += page[row, col, 0]
+                sums[kind - 1, row // by, col // by, 1] += 1
+    return sums

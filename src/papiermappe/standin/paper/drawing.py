@@ -34,6 +34,21 @@ class PrintedLine(NamedTuple):
     text: str
     x_mm: float
     y_mm: float
+    font: str
+    size_pt: float
+
+    def words(self) -> list[tuple[str, float, float]]:
+        """Return each word with its left and its right, in mm."""
+        found, at = [], 0
+        for word in self.text.split():
+            at = self.text.index(word, at)
+            left_mm = self.x_mm + self._width_mm(self.text[:at])
+            found.append((word, left_mm, left_mm + self._width_mm(word)))
+            at += len(word)
+        return found
+
+    def _width_mm(self, text: str) -> float:
+        return float(stringWidth(text, self.font, self.size_pt)) / POINTS_PER_MM
 
 
 @dataclass
@@ -54,7 +69,7 @@ class Drawing:
         colour: str = INK,
     ) -> None:
         """Write one line."""
-        self.lines.append(PrintedLine(text, x_mm, y_mm))
+        self.lines.append(PrintedLine(text, x_mm, y_mm, font, size_pt))
         self.canvas.setFillColor(HexColor(colour))
         self.canvas.setFont(font, size_pt)
         self.canvas.drawString(x_mm * POINTS_PER_MM, self._y(y_mm), text)

@@ -20,9 +20,9 @@ class Row(NamedTuple):
     goal: str = ""
 
 
-def of_all(judge: Callable[[range, int], list[T]], count: int, seed: int) -> list[T]:
+def of_all(judge: Callable[[range, int], list[T]], count: int, seed: int, chunk: int = CHUNK) -> list[T]:
     """Return what a function makes of pages 0 to `count`, worked on in parts by a process a core."""
-    parts = [range(start, min(start + CHUNK, count)) for start in range(0, count, CHUNK)]
+    parts = [range(start, min(start + chunk, count)) for start in range(0, count, chunk)]
     with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
         return [one for part in pool.map(partial(_call, judge, seed), parts) for one in part]
 
