@@ -1,19 +1,34 @@
 """The recogniser: what it says on drawn pages, and what becomes of it when it is gone, hangs or talks nonsense."""
 
-import subprocess
 import sys
+import threading
+import time
 from collections.abc import Sequence
 
 import cv2
 import numpy as np
 import pytest
 
-from papiermappe.recognition.errors import RecogniserAbsent, RecogniserFailed
-from papiermappe.recognition.tesseract import Run, Tesseract, installed, run
+from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
+from papiermappe.recognition.tesseract import Ended, Run, Tesseract, installed, run
+from papiermappe.recognition.tsv import page_text
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 
 DPI = 200
+SLEEPING = [sys.executable, "-c", "import time; time.sleep(60)"]
+HEAD = "level\tpage_num\tblock_num\tpar_num\tline_num\tword_num\tleft\ttop\twidth\theight\tconf\ttext\n"
+TABLE = (
+    "1\t1\t0\t0\t0\t0\t0\t0\t1654\t2339\t-1\t\n"
+    "4\t1\t1\t1\t1\t0\t200\t100\t400\t50\t-1\t\n"
+    "5\t1\t1\t1\t1\t1\t200\t110\t100\t40\t96.5\tPears\n"
+    "5\t1\t1\t1\t1\t2\t320\t100\t280\t50\t80\tand\tquote\n"
+    '5\t1\t1\t1\t1\t3\t320\t100\t280\t50\t80\t"plums"\n'
+    "4\t1\t2\t1\t1\t0\t200\t300\t400\t50\t-1\t\n"
+    "5\t1\t2\t1\t1\t1\t200\t300\t100\t40\t-1\t \n"
+    "4\t1\t3\t1\t1\t0\t200\t500\t400\t50\t-1\t\n"
+    "5\t1\t3\t1\t1\t1\t200\t500\t100\t40\t12\tcider\n"
+)
 TOLD = "Page number: 0\nOrientation in degrees: {degrees}\nRotate: 0\nOrientation confidence: {ratio}\nScript: Latin\n"
 
 
@@ -25,8 +40,10 @@ def png(page: np.ndarray) -> bytes:
 def saying(stdout: str, status: int = 0, stderr: str = "") -> Run:
     """Return a stand-in for running programs."""
 
-    def told(command: Sequence[str], given: bytes, time_limit_s: float) -> "subprocess.CompletedProcess[bytes]":
-        return subprocess.CompletedProcess(list(command), status, stdout.encode(), stderr.encode())
+    def told(
+        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+    ) -> Ended:
+        return Ended(status, stdout.encode(), stderr.encode())
 
     return told
 
@@ -68,8 +85,10 @@ def test_breaking_off_keeps_status_and_words() -> None:
 
 
 def test_one_that_hangs_is_stopped() -> None:
-    def impatient(command: Sequence[str], given: bytes, time_limit_s: float) -> "subprocess.CompletedProcess[bytes]":
-        return run([sys.executable, "-c", "import time; time.sleep(60)"], given, 0.2)
+    def impatient(
+        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+    ) -> Ended:
+        return run(SLEEPING, given, 0.2)
 
     with pytest.raises(RecogniserFailed, match="longer than") as failed:
         Tesseract("t", impatient).find_upright(b"", DPI)
@@ -83,3 +102,46 @@ def test_one_that_is_not_there_is_named_with_its_package() -> None:
         installed(lambda _: "/t", saying("List of available languages (2):\ndeu\neng\n"))
     with pytest.raises(RecogniserAbsent, match="cannot be started"):
         Tesseract("/nowhere/tesseract").find_upright(b"", DPI)
+
+
+def test_a_letter_is_read_with_its_places() -> None:
+    """Every word that was drawn, in the order of reading, where it was drawn."""
+    german = ORIGINALS["german"]
+    side = draw_side(german.paper, german.sheets[0].front)
+    read = installed().read(png(side.raster(300)), 300, ["deu"])
+    assert (read.width_mm, read.height_mm) == pytest.approx((210, 297), abs=0.2)
+    words = {word.text: word for line in read.lines() for word in line.words}
+    drawn = {text: (left, line.y_mm) for line in side.lines for text, left, _ in line.words() if len(text) > 6}
+    assert len(drawn) > 10
+    for text, (left_mm, baseline_mm) in drawn.items():
+        assert words[text].box.left == pytest.approx(left_mm, abs=1), text
+        assert words[text].box.top < baseline_mm < words[text].box.bottom + 1, text
+
+
+def test_its_table_is_read() -> None:
+    """At 254 dpi ten pixels are a millimetre. Rows that are cut up, and words of nothing, are left out."""
+    read = page_text(HEAD + TABLE, 254, ("eng",))
+    assert [line.text for line in read.lines()] == ['Pears "plums"', "cider"]
+    first = next(read.lines())
+    assert (first.box.left, first.box.top, first.box.right, first.box.bottom) == (20, 10, 60, 15)
+    assert (first.words[0].box.bottom, first.words[0].confidence) == (15, 0.965)
+    assert read.text == 'Pears "plums"\n\ncider'
+
+
+def test_a_table_without_a_page_is_a_failure() -> None:
+    with pytest.raises(RecogniserFailed, match="cannot be read"):
+        Tesseract("t", saying("List (1):\neng\n")).read(b"", DPI, ["eng"])
+
+
+def test_a_language_that_is_not_there_is_named_with_its_package() -> None:
+    with pytest.raises(LanguageAbsent, match="tesseract-ocr-chi-sim"):
+        Tesseract("t", saying("List (1):\neng\n")).read(b"", DPI, ["eng", "chi_sim"])
+
+
+def test_one_that_is_not_wanted_any_more_is_stopped() -> None:
+    cancelled = threading.Event()
+    threading.Timer(0.3, cancelled.set).start()
+    start_s = time.monotonic()
+    with pytest.raises(ReadingCancelled):
+        run(SLEEPING, b"", 60, cancelled)
+    assert time.monotonic() - start_s < 30

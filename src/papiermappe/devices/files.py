@@ -19,6 +19,7 @@ KINDS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "PPM")
 UNKNOWN_DPI = 300.0
 LONGEST_A4_MM = 297.0
 MOST_BYTES = 2 << 30
+PLAIN_MODES = {"1", "L", "RGB"}
 ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
 
 
@@ -88,16 +89,17 @@ def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
     except PictureRefused:
         yield from _other_pictures(file, data, limit_px)
         return
-    if _turned(data):
+    if not _is_plain(data):
         yield from _other_pictures(file, data, limit_px)
         return
     yield CapturedPicture(data, head.dpi or _likely_dpi(head.width_px, head.height_px), limit_px)
 
 
-def _turned(data: bytes) -> bool:
-    """Return whether a picture says that it has to be turned to be seen upright, as phones do."""
+def _is_plain(data: bytes) -> bool:
+    """Return whether a picture can be taken as it is: upright, and nothing shines through it."""
     with Image.open(io.BytesIO(data), formats=KINDS) as picture:
-        return bool(picture.getexif().get(ORIENTATION, UPRIGHT) != UPRIGHT)
+        upright = picture.getexif().get(ORIENTATION, UPRIGHT) == UPRIGHT
+        return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
 def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[CapturedPicture]:

@@ -1,11 +1,11 @@
 """TIFF (revision 6.0) with one page or many, by way of libtiff."""
 
 from collections.abc import Iterable
-from itertools import chain
-from typing import BinaryIO, NamedTuple
+from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
 from PIL import Image
+from PIL.TiffImagePlugin import AppendingTiffWriter
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.picture import Pixels
@@ -28,35 +28,27 @@ def write_tiff(pages: Iterable[TiffPage], out: BinaryIO, level: Level) -> int:
     """Write pages, taken one at a time: without loss where the level is faithful, as JPEG inside where it is not.
 
     Returns:
-        The number of pages written.
+        The number of pages written. `out` has to be open for reading as well.
 
     Raises:
         ValueError: there are no pages.
     """
     count = 0
-
-    def frames() -> Iterable[Image.Image]:
-        nonlocal count
+    with AppendingTiffWriter(out) as file:
         for page in pages:
+            frame, how = _frame(page, level)
+            frame.save(file, "TIFF", dpi=(page.dpi, page.dpi), **how)
+            file.newFrame()
             count += 1
-            yield _frame(page, level)
-
-    rest = iter(frames())
-    first = next(rest, None)
-    if first is None:
-        raise ValueError("a TIFF needs at least one page")
-    first.save(out, "TIFF", save_all=True, append_images=chain(rest), **first.encoderinfo)
+        if not count:
+            raise ValueError("a TIFF needs at least one page")
     return count
 
 
-def _frame(page: TiffPage, level: Level) -> Image.Image:
-    """Return a page with how it is to be encoded."""
+def _frame(page: TiffPage, level: Level) -> tuple[Image.Image, dict[str, Any]]:
+    """Return a page, and how it is to be encoded."""
     if page.bilevel:
-        frame = Image.fromarray(np.greater_equal(page.pixels, BLACK_BELOW))
-        how: dict[str, object] = {"compression": "group4"}
-    else:
-        frame = Image.fromarray(page.pixels)
-        quality = JPEG_QUALITY.get(level)
-        how = {"compression": "tiff_adobe_deflate"} if quality is None else {"compression": "jpeg", "quality": quality}
-    frame.encoderinfo = {**how, "dpi": (page.dpi, page.dpi)}
-    return frame
+        return Image.fromarray(np.greater_equal(page.pixels, BLACK_BELOW)), {"compression": "group4"}
+    quality = JPEG_QUALITY.get(level)
+    how = {"compression": "tiff_adobe_deflate"} if quality is None else {"compression": "jpeg", "quality": quality}
+    return Image.fromarray(page.pixels), how

@@ -1,0 +1,188 @@
+"""Files made of files, as a person asks for them at the command line."""
+
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import docx
+import pikepdf
+import pytest
+from PIL import Image, ImageSequence
+from tests.helpers import here
+from typer.testing import CliRunner
+
+from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
+from papiermappe.assembly.order import Colours, Format, Order
+from papiermappe.assembly.run import Assembly, whole_or_not
+from papiermappe.cli import app
+from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.level import Level
+from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
+from papiermappe.devices.errors import FileRefused
+from papiermappe.recognition.errors import RecogniserFailed
+from papiermappe.standin.paper.drawing import draw_side
+from papiermappe.standin.paper.originals import ORIGINALS
+
+NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
+DPI = 100
+WORD = Word(text="Lease", box=BoxMm(left=20, top=20, right=40, bottom=26), confidence=0.9)
+READ = PageText(
+    width_mm=210,
+    height_mm=297,
+    languages=("eng",),
+    blocks=(Block(paragraphs=(Paragraph(lines=(Line(words=(WORD,), box=WORD.box),)),)),),
+)
+
+
+class Reader:
+    """A recogniser that always reads the same, or breaks off."""
+
+    def __init__(self, breaks_off: bool = False) -> None:
+        self.breaks_off = breaks_off
+
+    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
+        """Tell nothing."""
+        return TurnEstimate(0, 0.0)
+
+    def read(self, picture: bytes, dpi: float, languages: tuple[str, ...]) -> PageText:
+        """Read the same, or break off."""
+        if self.breaks_off:
+            raise RecogniserFailed("The recogniser broke off.", 1, "")
+        return READ
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> list[Path]:
+    """Two sides of a lease and an invoice."""
+    sides = [
+        ORIGINALS["lease"].sheets[0].front,
+        ORIGINALS["lease"].sheets[1].front,
+        ORIGINALS["invoice"].sheets[0].front,
+    ]
+    made = []
+    for at, side in enumerate(sides):
+        made.append(tmp_path / f"page-{at}.jpg")
+        Image.fromarray(draw_side(ORIGINALS["lease"].paper, side).raster(DPI)).save(made[-1], dpi=(DPI, DPI))
+    return made
+
+
+def made(order: Order, reader: Reader | None = None) -> Any:
+    """Make what was ordered, in this process."""
+    return Assembly(order, here, reader, lambda: None, NOW).run()
+
+
+def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
+    steps: list[int] = []
+    order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", level=Level.LEAN, languages=("eng",))
+    report = Assembly(order, here, Reader(), lambda: steps.append(1), NOW).run()
+    assert len(steps) == len(report.pages) == 3
+    assert report.byte_size == order.out.stat().st_size
+    assert [page.words for page in report.pages] == [1, 1, 1]
+    assert all(page.byte_size and page.made_of for page in report.pages)
+    with pikepdf.open(order.out) as pdf, pdf.open_outline() as outline:
+        assert [round(float(page.mediabox[3]) / 72 * 25.4) for page in pdf.pages] == [297] * 3
+        assert [item.title for item in outline.root] == ["page-0", "page-1", "page-2"]
+        assert str(pdf.Root.Lang) == "en"
+
+
+def _pages_of_tiff(file: Path) -> int:
+    with Image.open(file) as tiff:
+        return sum(1 for _ in ImageSequence.Iterator(tiff))
+
+
+@pytest.mark.parametrize(
+    ("name", "holds"),
+    [
+        ("lease.tif", lambda file: _pages_of_tiff(file) == 3),
+        ("lease.txt", lambda file: file.read_text().split() == ["Lease"] * 3),
+        ("lease.xml", lambda file: file.read_text().count('CONTENT="Lease"') == 3),
+        ("lease.docx", lambda file: [one.text for one in docx.Document(file).paragraphs].count("Lease") == 3),
+    ],
+)
+def test_the_ending_says_what_is_made(
+    files: list[Path], tmp_path: Path, name: str, holds: Callable[[Path], bool]
+) -> None:
+    report = made(Order(sources=tuple(files), out=tmp_path / name, languages=("eng",)), Reader())
+    assert report.out == (str(tmp_path / name),)
+    assert holds(tmp_path / name)
+
+
+def test_formats_of_one_page_make_a_file_a_page(files: list[Path], tmp_path: Path) -> None:
+    report = made(Order(sources=tuple(files), out=tmp_path / "lease.png"))
+    assert [Path(file).name for file in report.out] == ["lease-001.png", "lease-002.png", "lease-003.png"]
+    alone = made(Order(sources=(files[0],), out=tmp_path / "alone.jpeg", colours=Colours.GREY))
+    with Image.open(alone.out[0]) as picture:
+        assert (Path(alone.out[0]).name, picture.mode) == ("alone.jpeg", "L")
+
+
+@pytest.mark.parametrize("colours", [Colours.COLOUR, Colours.GREY, Colours.BILEVEL])
+def test_as_much_colour_as_is_asked_for(files: list[Path], tmp_path: Path, colours: Colours) -> None:
+    report = made(Order(sources=(files[0],), out=tmp_path / "page.pdf", colours=colours))
+    assert report.pages[0].colour == colours.value
+
+
+def test_a_lower_resolution(files: list[Path], tmp_path: Path) -> None:
+    report = made(Order(sources=(files[0],), out=tmp_path / "small.png", dpi=50))
+    with Image.open(report.out[0]) as picture:
+        assert picture.width == 414  # half of the 827 px at 100 dpi
+
+
+def test_a_page_that_cannot_be_read_by_the_recogniser_is_in_the_file(files: list[Path], tmp_path: Path) -> None:
+    order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", languages=("eng",))
+    report = made(order, Reader(breaks_off=True))
+    assert [page.unread for page in report.pages] == ["The recogniser broke off."] * 3
+    with pikepdf.open(order.out) as pdf:
+        assert len(pdf.pages) == 3
+    assert "No recogniser" in made(order.model_copy(update={"out": tmp_path / "b.pdf"})).pages[0].unread
+
+
+def test_what_cannot_be_read_is_left_out_and_named_or_stops_everything(files: list[Path], tmp_path: Path) -> None:
+    broken = tmp_path / "broken.pdf"
+    broken.write_bytes(b"%PDF-1.7")
+    torn = tmp_path / "torn.jpg"
+    torn.write_bytes(encode_jpeg(draw_side(ORIGINALS["lease"].paper, None).raster(50))[:400])
+    order = Order(sources=(files[0], broken, torn), out=tmp_path / "lease.pdf")
+    report = made(order)
+    assert len(report.pages) == 1
+    assert [cause.split(" ")[0] for cause in report.left_out] == ["broken.pdf", "torn.jpg"]
+    order.out.unlink()
+    with pytest.raises(FileRefused):
+        made(order.model_copy(update={"refuses_broken": True}))
+    with pytest.raises(NothingToAssemble, match="nothing has been written"):
+        made(order.model_copy(update={"sources": (broken,)}))
+    assert not order.out.exists()
+    assert not list(tmp_path.glob(".*.part"))
+
+
+def test_a_file_is_there_whole_or_not_at_all(tmp_path: Path) -> None:
+    def half() -> None:
+        with whole_or_not(tmp_path / "file") as out:
+            out.write(b"half")
+            raise OSError(28, "No space left on device")
+
+    with pytest.raises(OSError, match="No space"):
+        half()
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_an_ending_that_says_nothing_is_refused() -> None:
+    assert Format.of(Path("a.TIFF")) is Format.TIFF
+    with pytest.raises(EndingUnknown, match="xyz"):
+        Format.of(Path("a.xyz"))
+
+
+def test_the_command_reports_and_tells_by_its_exit_code(files: list[Path], tmp_path: Path) -> None:
+    out = tmp_path / "lease.pdf"
+    call = ["assemble", *map(str, files[:2]), "--out", str(out), "--level", "lean"]
+    done = CliRunner().invoke(app, [*call, "--json"])
+    assert done.exit_code == 0, done.output
+    report = json.loads(done.stdout)
+    assert (len(report["pages"]), report["level"]) == (2, "lean")
+    assert isinstance(CliRunner().invoke(app, call).exception, FileThere)
+    missing = CliRunner().invoke(app, [*call, "--replace", str(tmp_path / "nowhere.png")])
+    assert missing.exit_code == 3
+    assert "nowhere.png is left out" in missing.stdout
+    assert CliRunner().invoke(app, ["assemble", "--out", str(out)]).exit_code == 2

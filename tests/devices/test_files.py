@@ -1,0 +1,126 @@
+"""Pages that come as files."""
+
+import io
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pikepdf
+import pytest
+from PIL import Image
+
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.picture import Pixels
+from papiermappe.devices.errors import FileRefused
+from papiermappe.devices.files import count_pages, pages_of
+
+
+def written(folder: Path, name: str, data: bytes) -> Path:
+    """Write a file."""
+    file = folder / name
+    file.write_bytes(data)
+    return file
+
+
+def saved(picture: Image.Image, kind: str, **how: Any) -> bytes:
+    """Encode a picture."""
+    out = io.BytesIO()
+    picture.save(out, kind, **how)
+    return out.getvalue()
+
+
+def pdf_of(sizes_pt: list[tuple[float, float]], encryption: pikepdf.Encryption | None = None) -> bytes:
+    """Return a PDF of blank pages."""
+    out = io.BytesIO()
+    with pikepdf.new() as pdf:
+        for size in sizes_pt:
+            pdf.add_blank_page(page_size=size)
+        pdf.save(out, encryption=encryption)
+    return out.getvalue()
+
+
+def test_a_jpeg_comes_byte_for_byte(tmp_path: Path, grey_page: Pixels) -> None:
+    data = encode_jpeg(grey_page)
+    (page,) = pages_of(written(tmp_path, "page.jpg", data))
+    assert page.data == data
+
+
+def test_the_resolution_is_that_of_the_file_or_a_likely_one(tmp_path: Path) -> None:
+    said = saved(Image.new("L", (400, 500), 255), "PNG", dpi=(200, 200))
+    (page,) = pages_of(written(tmp_path, "said.png", said))
+    assert page.dpi == pytest.approx(200, abs=0.1)
+    # A photo says nothing and is too large for 300 dpi: its longer side is taken for that of A4, 4000 px on 297 mm.
+    (photo,) = pages_of(written(tmp_path, "photo.jpg", saved(Image.new("L", (3000, 4000), 255), "JPEG")))
+    assert photo.dpi == pytest.approx(4000 / 297 * 25.4, abs=0.1)
+
+
+def test_a_tiff_with_many_pages(tmp_path: Path) -> None:
+    frames = [Image.fromarray(np.full((60, 40), level, np.uint8)) for level in (0, 120, 250)]
+    file = written(tmp_path, "many.tif", saved(frames[0], "TIFF", save_all=True, append_images=frames[1:]))
+    assert count_pages(file) == 3
+    assert [int(page.pixels().mean()) for page in pages_of(file)] == [0, 120, 250]
+
+
+@pytest.mark.parametrize(
+    ("mode", "colour", "level"),
+    [
+        ("1", 1, 255),
+        ("LA", (0, 0), 255),  # all shines through: paper
+        ("RGBA", (10, 20, 30, 0), 255),
+        ("P", 0, 0),
+        ("CMYK", (0, 0, 0, 0), 255),
+        ("I;16", 65535, 255),
+        ("F", 1.0, 255),
+    ],
+)
+def test_pictures_of_all_modes(tmp_path: Path, mode: str, colour: Any, level: int) -> None:
+    data = saved(Image.new(mode, (30, 20), colour), "TIFF" if mode not in {"RGBA", "LA"} else "PNG")
+    (page,) = pages_of(written(tmp_path, f"page.{mode.replace(';', '')}.tif", data))
+    assert int(page.pixels().mean()) == level
+
+
+def test_what_phones_say_of_the_way_up_is_heard(tmp_path: Path) -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6  # to be turned clockwise by a quarter
+    picture = np.full((40, 80), 255, np.uint8)
+    picture[:, :40] = 0  # the left half is dark: it comes to the top
+    (page,) = pages_of(written(tmp_path, "phone.jpg", saved(Image.fromarray(picture), "JPEG", exif=exif)))
+    pixels = page.pixels()
+    assert pixels.shape[:2] == (80, 40)
+    assert pixels[:30].mean() < 10 < 245 < pixels[50:].mean()
+
+
+def test_a_pdf_is_drawn_page_by_page(tmp_path: Path) -> None:
+    file = written(tmp_path, "two.pdf", pdf_of([(595.276, 841.89), (420, 595)]))
+    assert count_pages(file) == 2
+    first, second = pages_of(file, pdf_dpi=100)
+    assert first.pixels().shape[:2] == (1170, 827)  # 210 x 297 mm at 100 dpi: 826.8 x 1169.3, filled up
+    assert second.dpi == 100
+
+
+@pytest.mark.parametrize(
+    ("name", "data", "why"),
+    [
+        ("locked.pdf", pdf_of([(100, 100)], encryption=pikepdf.Encryption(owner="a", user="b")), "password"),
+        ("broken.pdf", b"%PDF-1.7\nnothing more", "damaged"),
+        ("words.txt", b"no picture at all", "not a picture or PDF"),
+        ("empty.jpg", b"", "not a picture or PDF"),
+        ("half.tif", saved(Image.new("L", (400, 400)), "TIFF")[:200], "not a picture or PDF"),
+        ("huge.pdf", pdf_of([(14_000, 14_000)]), "too large"),
+    ],
+)
+def test_what_cannot_be_read_is_named(tmp_path: Path, name: str, data: bytes, why: str) -> None:
+    with pytest.raises(FileRefused, match=f"{name} is left out: .*{why}"):
+        list(pages_of(written(tmp_path, name, data)))
+
+
+def test_a_file_that_is_not_there_is_named(tmp_path: Path) -> None:
+    for call in (lambda file: list(pages_of(file)), count_pages):
+        with pytest.raises(FileRefused, match=r"nowhere\.jpg"):
+            call(tmp_path / "nowhere.jpg")
+
+
+def test_sizes_are_checked_before_decoding(tmp_path: Path) -> None:
+    large = saved(Image.new("1", (3000, 3000)), "TIFF", compression="group4")
+    with pytest.raises(FileRefused, match="too large"):
+        list(pages_of(written(tmp_path, "large.tif", large), limit_px=1_000_000))
