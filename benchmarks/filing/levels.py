@@ -7,12 +7,13 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 from benchmarks.corpus.documents import DPI, TrueDocument, documents
-from benchmarks.filing.looks import ciede2000, composed, errors, lab, print_area, similarity
+from benchmarks.filing.looks import ciede2000, errors, lab, print_area, similarity
 from benchmarks.table import Row, of_all, scaled
 
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
+from papiermappe.core.encode.shown import shown
 from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.recognition.tesseract import installed
@@ -70,17 +71,15 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
     shared = sum(map(len, stencils)) / len(pages)
     judged = []
     for page, ready, encoded in zip(pages, lean, done, strict=True):
-        shown = composed(ready, page.scanned.shape)
-        (wrong, total), (wrong_lean, _) = (
-            errors(page, _read(recogniser, picture)) for picture in (page.scanned, shown)
-        )
+        seen = shown(ready, *page.scanned.shape[:2])
+        (wrong, total), (wrong_lean, _) = (errors(page, _read(recogniser, picture)) for picture in (page.scanned, seen))
         judged.append(
             _Judged(
                 len(encode_jpeg(page.scanned, 75)),
                 encoded.byte_size + shared,
                 finished([prepared(page.scanned, DPI, Level.BALANCED, bilevel=False)])[0].byte_size,
-                similarity(to_grey(page.scanned), to_grey(shown), print_area(page.drawn)),
-                _hues(page, shown),
+                similarity(to_grey(page.scanned), to_grey(seen), print_area(page.drawn)),
+                _hues(page, seen),
                 (wrong, wrong_lean),
                 total,
             )
@@ -93,11 +92,10 @@ def _read(recogniser: "object", picture: Pixels) -> PageText:
     return recogniser.read(pgm, DPI, ("eng",))  # type: ignore[attr-defined, no-any-return]
 
 
-def _hues(page: TrueDocument, shown: Pixels) -> list[float]:
+def _hues(page: TrueDocument, seen: Pixels) -> list[float]:
     """Return how far the mean colours of the signature and the stamp are from those of the source."""
     return [
-        ciede2000(lab(page.scanned[where].mean(axis=0)), lab(shown[where].mean(axis=0)))
-        for where in page.marks.values()
+        ciede2000(lab(page.scanned[where].mean(axis=0)), lab(seen[where].mean(axis=0))) for where in page.marks.values()
     ]
 
 

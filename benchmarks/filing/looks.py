@@ -5,41 +5,12 @@ import numpy as np
 from benchmarks.corpus.documents import TrueDocument
 from numpy.typing import NDArray
 
-from papiermappe.core.encode.encoded import EncodedPicture
-from papiermappe.core.encode.layers import Box
-from papiermappe.core.encode.levels import PreparedPage
 from papiermappe.core.page_text import PageText
-from papiermappe.core.picture import Pixels, decode, to_grey
+from papiermappe.core.picture import Pixels, to_grey
 
 WINDOW_SIGMA = 1.5
 C1, C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
 NEAR_MM = 1.0
-
-
-def composed(page: PreparedPage, shape: tuple[int, ...]) -> Pixels:
-    """Return what a page shows at the resolution of its ink, RGB (h, w, 3), without a reader's resampling."""
-    height, width = shape[:2]
-    shown = np.full((height, width, 3), 255, np.uint8)
-    for layer in page.layers:
-        _paint(shown, layer.paint, layer.box, np.ones((height, width), np.bool_))
-    for ink in page.inks:
-        _paint(shown, ink.paint or (0, 0, 0), Box(0, 0, 1, 1), ink.ink.unpacked())
-    return shown
-
-
-def _paint(shown: Pixels, paint: EncodedPicture | tuple[int, ...], box: Box, where: NDArray[np.bool_]) -> None:
-    height, width = shown.shape[:2]
-    left, right = (round(side * width) for side in (box.left, box.right))
-    top, bottom = (round(side * height) for side in (box.top, box.bottom))
-    if isinstance(paint, EncodedPicture):
-        picture = decode(paint.data)
-        colour = picture if picture.ndim == 3 else cv2.cvtColor(picture, cv2.COLOR_GRAY2RGB)
-        large = cv2.resize(colour, (right - left, bottom - top), interpolation=cv2.INTER_LINEAR)
-    else:
-        large = np.broadcast_to(np.array(paint, np.uint8), (bottom - top, right - left, 3))
-    rows, cols = slice(top, min(bottom, height)), slice(left, min(right, width))
-    part = where[rows, cols]
-    shown[rows, cols][part] = large[: part.shape[0], : part.shape[1]][part]
 
 
 def similarity(one: Pixels, other: Pixels, where: NDArray[np.bool_]) -> float:

@@ -44,7 +44,7 @@ def full(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> int:
 
 def make(store: Store, filing_id: int) -> None:
     """Make a document, as a worker would."""
-    filing.make_document(store, filing_id, here, DEFAULT_LIMIT_PX)
+    filing.make_document(store, filing_id, here, None, DEFAULT_LIMIT_PX)
 
 
 def test_a_document_of_all_pages_at_the_size_of_their_paper(store: Store, full: int, leases: int, folder: Path) -> None:

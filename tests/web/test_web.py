@@ -45,8 +45,8 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
 POSTS = [
     "/mappen", "/mappen/1/move", "/mappen/1/nudge", "/mappen/1/put-away", "/mappen/1/bring-back", "/mappen/1/turn",
     "/mappen/1/switch", "/mappen/1/tone", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/passes",
-    "/mappen/1/filings", "/filings/1/try-again", "/passes/1/next-sheet", "/passes/1/stop", "/passes/1/go-on",
-    "/devices",
+    "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again", "/passes/1/next-sheet", "/passes/1/stop",
+    "/passes/1/go-on", "/devices",
 ]  # fmt: skip
 
 
@@ -187,7 +187,7 @@ def test_a_filed_document_is_listed_opened_and_downloaded(
     place = filing.add_destination(store, "Leases", tmp_path / "leases")
     made = web.post(f"/mappen/{mappe}/filings", json={"destination": place}).json()
     assert web.get(f"/filings/{made}/open").status_code == 404
-    filing.make_document(store, made, here, DEFAULT_LIMIT_PX)
+    filing.make_document(store, made, here, None, DEFAULT_LIMIT_PX)
     name = desk(store, mappe).filings[0].file_name
     assert name in web.get("/", params={"find": "meadow"}).text
     assert name not in web.get("/", params={"find": "orchard"}).text

@@ -1,12 +1,22 @@
 """Whole steps of work on one page, for a process of its own: bytes and values in, bytes and values out."""
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+
 from papiermappe.core.clean.arrival import Look, look_at
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PreparedPage, prepared
-from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.encode.levels import PreparedPage, finished, prepared
+from papiermappe.core.encode.shown import shown
+from papiermappe.core.picture import CapturedPicture, Pixels, to_grey
+from papiermappe.core.spot import telling_spot
 from papiermappe.core.treatment import Tone, Treatment, render
+
+SPOT_MM = 44.0, 25.0
 
 
 def page_jpeg(
@@ -16,9 +26,49 @@ def page_jpeg(
     return encode_jpeg(render(capture, treatment, width_px), quality)
 
 
-def prepared_page(capture: CapturedPicture, treatment: Treatment, level: Level) -> PreparedPage:
-    """Return the page picture, prepared for a document. Raises PictureRefused."""
-    return prepared(render(capture, treatment), capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
+def prepared_page(
+    capture: CapturedPicture, treatment: Treatment, level: Level, to_read: bool
+) -> tuple[PreparedPage, bytes | None]:
+    """Return the page picture, prepared for a document, and, where it is `to_read`, in grey as PGM.
+
+    Raises:
+        PictureRefused: the capture cannot be decoded.
+    """
+    page = render(capture, treatment)
+    ready = prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
+    return ready, _encoded(to_grey(page), ".pgm") if to_read else None
+
+
+class TriedLevel(NamedTuple):
+    """What a level makes of some pages."""
+
+    level: Level
+    bytes_a_page: float
+    spot: bytes
+    """PNG: the same spot of the first page at every level."""
+
+
+def tried_levels(pages: Sequence[tuple[CapturedPicture, Treatment]]) -> list[TriedLevel]:
+    """Return what each level makes of some pages of a document. Raises PictureRefused."""
+    rendered = [render(capture, treatment) for capture, treatment in pages]
+    first, dpi = rendered[0], pages[0][0].dpi
+    spot = telling_spot(first, dpi, *SPOT_MM)
+    tried = []
+    for level in Level:
+        ready = [
+            prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
+            for page, (capture, treatment) in zip(rendered, pages, strict=True)
+        ]
+        done = finished(ready)
+        shared = {picture.shared for page in done for picture in page.pictures()}
+        weight = sum(page.byte_size for page in done) + sum(map(len, shared))
+        look = shown(ready[0], *first.shape[:2])[spot]
+        tried.append(TriedLevel(level, weight / len(pages), _encoded(look[..., ::-1], ".png")))
+    return tried
+
+
+def _encoded(pixels: Pixels, ending: str) -> bytes:
+    return np.asarray(cv2.imencode(ending, pixels)[1]).tobytes()
 
 
 def looked_at(

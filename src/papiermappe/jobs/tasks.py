@@ -1,17 +1,25 @@
 """What workers do: each task calls one service."""
 
+from typing import Protocol
+
 from procrastinate import Blueprint, RetryStrategy
 
 from papiermappe.devices.escl import Limits
-from papiermappe.services import filing, intake, pictures
+from papiermappe.services import filing, intake, levels, pictures
 from papiermappe.services.pictures import Compute, KnowsUpright
+from papiermappe.services.reading import Reads
 from papiermappe.store.database import Store
 from papiermappe.store.queue import Work
+
+
+class Recogniser(KnowsUpright, Reads, Protocol):
+    """Recognises print."""
+
 
 PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
 
 
-def tasks(store: Store, compute: Compute, recogniser: KnowsUpright | None, limits: Limits) -> Blueprint:
+def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits: Limits) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm."""
     blueprint = Blueprint()
 
@@ -31,8 +39,12 @@ def tasks(store: Store, compute: Compute, recogniser: KnowsUpright | None, limit
     def render(page_id: int, picture: str, width_px: int) -> None:
         pictures.make_picture(store, page_id, picture, width_px, compute, limits.page_px)
 
+    @blueprint.task(name=Work.TRY_LEVELS, retry=PATIENT)
+    def try_levels(mappe_id: int, page_id: int) -> None:
+        levels.try_levels(store, mappe_id, page_id, compute, limits.page_px)
+
     @blueprint.task(name=Work.FILE, retry=PATIENT)
     def file(filing_id: int) -> None:
-        filing.make_document(store, filing_id, compute, limits.page_px)
+        filing.make_document(store, filing_id, compute, recogniser, limits.page_px)
 
     return blueprint

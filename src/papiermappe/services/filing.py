@@ -3,9 +3,7 @@
 import io
 import os
 import tempfile
-from collections import deque
-from collections.abc import Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
@@ -14,11 +12,14 @@ from typing import Any, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from papiermappe.ahead import in_order
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, PreparedPage, finished
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.languages import language
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
+from papiermappe.core.page_text import PageText
 from papiermappe.core.pages import prepared_page
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
@@ -26,6 +27,7 @@ from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
 from papiermappe.services.naming import take_number
 from papiermappe.services.pictures import Compute, captured_picture
+from papiermappe.services.reading import Reader, Reads
 from papiermappe.services.words import count
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import Store, tell
@@ -70,11 +72,17 @@ def add_destination(store: Store, name: str, folder: Path) -> int:
 
 
 def ask_for_filing(
-    store: Store, mappe_id: int, destination_id: int, now: datetime, level: Level = Level.BALANCED
+    store: Store,
+    mappe_id: int,
+    destination_id: int,
+    now: datetime,
+    level: Level = Level.BALANCED,
+    languages: Sequence[str] = (),
 ) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
 
-    Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
+    With `languages` its pages are read, so that it can be searched. Two who ask at the same time get two names: the
+    number is taken under a lock, the name is unique in the database.
     """
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
@@ -92,6 +100,7 @@ def ask_for_filing(
             pages={"pages": snapshot},
             page_count=len(snapshot),
             level=level,
+            languages="+".join(languages),
             state=FilingState.QUEUED,
             asked_at=now,
         )
@@ -127,7 +136,7 @@ def try_again(store: Store, filing_id: int) -> None:
         tell(session, filing.mappe_id)
 
 
-def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) -> None:
+def make_document(store: Store, filing_id: int, compute: Compute, recogniser: Reads | None, most_px: int) -> None:
     """Make a document and put it in its place; done twice, it does no harm."""
     with store.begin() as session:
         filing = _filing(session, filing_id)
@@ -137,15 +146,17 @@ def make_document(store: Store, filing_id: int, compute: Compute, most_px: int) 
         tell(session, filing.mappe_id)
     try:
         out = io.BytesIO()
-        about = About(filing.title, filing.asked_at)
-        write_pdf(_made_pages(store, filing, compute, most_px), out, about, tempfile.TemporaryFile)
+        unread: list[str] = []
+        pages = _made_pages(store, filing, compute, Reader(store, recogniser, filing.languages, unread), most_px)
+        spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
+        write_pdf(pages, out, About(filing.title, filing.asked_at, spoken), tempfile.TemporaryFile)
         data = out.getvalue()
         store.blobs.keep(Blobs.document_key(sha256_of(data)), data)
         name = _put_in_place(store, filing, data)
     except PapiermappeError as exc:
         _failed(store, filing_id, exc.message)
         return
-    _filed(store, filing_id, name, data)
+    _filed(store, filing_id, name, data, unread)
 
 
 class _Made(NamedTuple):
@@ -154,42 +165,41 @@ class _Made(NamedTuple):
     page: PreparedPage
     width_mm: float
     height_mm: float
+    text: PageText | None
 
 
-def _made_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[PdfPage]:
+def _made_pages(store: Store, filing: Filing, compute: Compute, reader: Reader, most_px: int) -> Iterator[PdfPage]:
     """Yield the pages in order, finished some at a time."""
-    waiting: list[_Made] = []
-    for done, made in enumerate(_prepared_pages(store, filing, compute, most_px), 1):
-        waiting.append(made)
-        if len(waiting) == PAGES_TOGETHER or done == filing.page_count:
-            pages = compute(finished, [one.page for one in waiting])
-            yield from (PdfPage(page, one.width_mm, one.height_mm) for page, one in zip(pages, waiting, strict=True))
-            waiting = []
+    ready = _prepared_pages(store, filing, compute, reader, most_px)
+    while group := list(islice(ready, PAGES_TOGETHER)):
+        pages = compute(finished, [one.page for one in group])
+        yield from (
+            PdfPage(page, one.width_mm, one.height_mm, one.text) for page, one in zip(pages, group, strict=True)
+        )
 
 
-def _prepared_pages(store: Store, filing: Filing, compute: Compute, most_px: int) -> Iterator[_Made]:
-    """Yield the pages in order; a few are being prepared ahead of the one that is wanted."""
+def _prepared_pages(store: Store, filing: Filing, compute: Compute, reader: Reader, most_px: int) -> Iterator[_Made]:
+    """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
 
     def made(entry: dict[str, Any]) -> _Made:
         with store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])
-        page = compute(prepared_page, captured_picture(store, capture, most_px), treatment, filing.level)
-        return _Made(page, *page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment))
+        picture = treatment.picture_key(capture.sha256)
+        text = reader.known(picture)
+        page, to_read = compute(
+            prepared_page, captured_picture(store, capture, most_px), treatment, filing.level, reader.wants(text)
+        )
+        if to_read is not None:
+            text = reader.read(picture, to_read, capture.dpi)
+        size_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+        return _Made(page, *size_mm, text)
 
-    with ThreadPoolExecutor(PAGES_AHEAD) as ahead:
-        waiting: deque[Future[_Made]] = deque()
-        entries = iter(filing.pages["pages"])
-        for entry in islice(entries, PAGES_AHEAD):
-            waiting.append(ahead.submit(made, entry))
-        for done in range(1, filing.page_count + 1):
-            page = waiting.popleft().result()
-            for entry in islice(entries, 1):
-                waiting.append(ahead.submit(made, entry))
-            yield page
-            with store.begin() as session:
-                _filing(session, filing.id).pages_done = done
-                tell(session, filing.mappe_id)
+    for done, page in enumerate(in_order(made, filing.pages["pages"], PAGES_AHEAD), 1):
+        yield page
+        with store.begin() as session:
+            _filing(session, filing.id).pages_done = done
+            tell(session, filing.mappe_id)
 
 
 def _put_in_place(store: Store, filing: Filing, data: bytes) -> str:
@@ -229,10 +239,11 @@ def _linked(folder: Path, name: str, data: bytes) -> bool:
     return True
 
 
-def _filed(store: Store, filing_id: int, name: str, data: bytes) -> None:
+def _filed(store: Store, filing_id: int, name: str, data: bytes, unread: list[str]) -> None:
     with store.begin() as session:
         filing = _filing(session, filing_id)
-        filing.state, filing.done_at, filing.message = FilingState.DONE, datetime.now(UTC), None
+        filing.state, filing.done_at = FilingState.DONE, datetime.now(UTC)
+        filing.message = f"{count(len(unread), 'page')} could not be read: {unread[0]}" if unread else None
         filing.byte_size, filing.sha256 = len(data), sha256_of(data)
         note(
             session,

@@ -46,6 +46,16 @@ class Blobs:
         return f"pictures/{picture[:2]}/{picture}-{width_px}.jpg"
 
     @staticmethod
+    def reading_key(picture: str, languages: str) -> str:
+        """Where it lies what was read on a picture. It can be read again at any time."""
+        return f"readings/{picture[:2]}/{picture}-{languages}.json"
+
+    @staticmethod
+    def trial_key(pages: str, what: str) -> str:
+        """Where it lies what the levels make of some pages: sizes, or the picture of a level."""
+        return f"trials/{pages[:2]}/{pages}-{what}"
+
+    @staticmethod
     def document_key(sha256: str) -> str:
         """Where a filed document lies."""
         return f"documents/{sha256[:2]}/{sha256}.pdf"

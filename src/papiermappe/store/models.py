@@ -236,6 +236,8 @@ class Filing(Base):
     """What is filed: for each page, in order, its capture and treatment as they were."""
     page_count: Mapped[int]
     level: Mapped[Level] = mapped_column(_named(Level, "level"))
+    languages: Mapped[str] = mapped_column(server_default="")
+    """That its pages are read in, as in eng+deu; empty: they are not read."""
     state: Mapped[FilingState] = mapped_column(_named(FilingState, "state"))
     pages_done: Mapped[int] = mapped_column(server_default="0")
     message: Mapped[str | None]

@@ -14,10 +14,18 @@ class Work(StrEnum):
     LOOK_AT = "look_at"
     FIND_UPRIGHT = "find_upright"
     RENDER = "render"
+    TRY_LEVELS = "try_levels"
     FILE = "file"
 
 
-_PRIORITY = {Work.TAKE_IN: 30, Work.RENDER: 20, Work.LOOK_AT: 10, Work.FIND_UPRIGHT: 5, Work.FILE: 0}
+_PRIORITY = {
+    Work.TAKE_IN: 30,
+    Work.RENDER: 20,
+    Work.LOOK_AT: 10,
+    Work.TRY_LEVELS: 8,
+    Work.FIND_UPRIGHT: 5,
+    Work.FILE: 0,
+}
 
 # Never opened: each job goes through the connection of the session that hands it in.
 _deferrer = App(connector=SyncPsycopgConnector())

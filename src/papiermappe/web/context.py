@@ -10,12 +10,15 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
 from markupsafe import Markup
 
+from papiermappe.core.languages import Language
 from papiermappe.devices.escl import Limits
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
 from papiermappe.web.events import Hub
 
 HERE = Path(__file__).parent
+FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+"""For what never changes under its address."""
 ICONS = HERE / "static" / "vendor" / "icons"
 
 templates = Jinja2Templates(directory=HERE / "templates")
@@ -54,6 +57,8 @@ class Context:
     limits: Limits
     quick_limits: Limits
     """For questions that a person waits for."""
+    languages: tuple[Language, ...]
+    """That pages can be read in on this machine."""
 
 
 def _context(request: Request) -> Context:

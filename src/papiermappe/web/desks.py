@@ -147,5 +147,6 @@ def station_page(request: Request, ctx: Ctx, mappe_id: int, station: Station) ->
         "devices": list_devices(ctx.store),
         "ticket": everyday_ticket(ctx.store),
         "destinations": filing.list_destinations(ctx.store),
+        "languages": [(one.code, one.name) for one in ctx.languages],
     }
     return templates.TemplateResponse(request, f"{station}.html", context)

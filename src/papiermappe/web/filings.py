@@ -1,29 +1,51 @@
 """Filing: asking for a document, and getting it."""
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Path
 from fastapi.responses import Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from papiermappe.services import filing
-from papiermappe.web.context import Ctx
+from papiermappe.core.encode.level import Level
+from papiermappe.services import filing, levels
+from papiermappe.web.context import FOR_EVER, Ctx
 
 router = APIRouter()
 
 
 class FileIt(BaseModel):
-    """Where a document goes."""
+    """Where a document goes, and how."""
 
     destination: int
+    level: Level = Level.BALANCED
+    languages: Annotated[list[Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]], Field(max_length=5)] = []
 
 
 @router.post("/mappen/{mappe_id}/filings")
 def file_it(ctx: Ctx, mappe_id: int, command: FileIt) -> int:
     """Have the document made."""
-    return filing.ask_for_filing(ctx.store, mappe_id, command.destination, datetime.now().astimezone())
+    now = datetime.now().astimezone()
+    return filing.ask_for_filing(ctx.store, mappe_id, command.destination, now, command.level, command.languages)
+
+
+@router.get("/mappen/{mappe_id}/levels/{page_id}")
+def trial(ctx: Ctx, mappe_id: int, page_id: int) -> levels.Trial:
+    """Tell what the levels make of a Mappe, as far as that is known."""
+    return levels.trial(ctx.store, mappe_id, page_id)
+
+
+@router.post("/mappen/{mappe_id}/levels/{page_id}")
+def order_trial(ctx: Ctx, mappe_id: int, page_id: int) -> None:
+    """Have the levels tried."""
+    levels.order_trial(ctx.store, mappe_id, page_id)
+
+
+@router.get("/levels/{pages}/{level}.png")
+def spot(ctx: Ctx, pages: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
+    """Send the picture of a spot at a level."""
+    return Response(levels.spot(ctx.store, pages, level), media_type="image/png", headers=FOR_EVER)
 
 
 @router.post("/filings/{filing_id}/try-again")

@@ -9,13 +9,12 @@ from starlette.concurrency import run_in_threadpool
 
 from papiermappe.services import pictures
 from papiermappe.services.errors import NotPossible
-from papiermappe.web.context import Ctx
+from papiermappe.web.context import FOR_EVER, Ctx
 
 router = APIRouter()
 
 PATIENCE_S = 20.0
 LOOK_EVERY_S = 0.03
-FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
 @router.get("/pages/{page_id}/{picture}-{width_px}.jpg")

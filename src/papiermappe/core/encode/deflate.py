@@ -1,13 +1,15 @@
 """Pictures without loss: rows with PNG filters, deflated (ISO/IEC 15948, clauses 9 and 10), as PDF takes them up."""
 
 import struct
+import zlib
 
 import cv2
 import numpy as np
 
 from papiermappe.core.picture import Pixels
 
-HEAD_BYTES = 8
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
+HEAD_BYTES = len(SIGNATURE)
 SAMPLED_ROWS = 64
 MOST_OF_SAMPLE = 1.2  # a sample of rows that is larger than its share by this tells enough
 
@@ -22,6 +24,18 @@ def encoded_within(page: Pixels, most_bytes: int) -> bytes | None:
             return None
     data = _data(page)
     return data if len(data) <= most_bytes else None
+
+
+def decoded(data: bytes, height_px: int, width_px: int, is_colour: bool) -> Pixels:
+    """Return the picture that was encoded, (h, w) or RGB (h, w, 3)."""
+    head = struct.pack(">IIBBBBB", width_px, height_px, 8, 2 if is_colour else 0, 0, 0, 0)
+    png = SIGNATURE + b"".join(_chunk(kind, held) for kind, held in ((b"IHDR", head), (b"IDAT", data), (b"IEND", b"")))
+    how = cv2.IMREAD_COLOR_RGB if is_colour else cv2.IMREAD_GRAYSCALE
+    return np.asarray(cv2.imdecode(np.frombuffer(png, np.uint8), how), np.uint8)
+
+
+def _chunk(kind: bytes, held: bytes) -> bytes:
+    return struct.pack(">I", len(held)) + kind + held + struct.pack(">I", zlib.crc32(kind + held))
 
 
 def _data(page: Pixels) -> bytes:

@@ -54,11 +54,15 @@ class EncodedPage(NamedTuple):
     layers: tuple[Layer, ...]
     made_of: MadeOf
 
+    def pictures(self) -> list[EncodedPicture]:
+        """Return its pictures."""
+        parts = [part for layer in self.layers for part in (layer.paint, layer.stencil)]
+        return [part for part in parts if isinstance(part, EncodedPicture)]
+
     @property
     def byte_size(self) -> int:
         """How much its pictures weigh, without what they share with other pages."""
-        pictures = [part for layer in self.layers for part in (layer.paint, layer.stencil)]
-        return sum(len(picture.data) for picture in pictures if isinstance(picture, EncodedPicture))
+        return sum(len(picture.data) for picture in self.pictures())
 
 
 def from_jpeg(data: bytes) -> EncodedPage:

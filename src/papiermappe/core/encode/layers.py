@@ -15,7 +15,7 @@ from papiermappe.core.clean.tone import binarise
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.squares import Squares, squares_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, lightest_channel, to_grey
+from papiermappe.core.picture import Pixels, to_grey
 
 Rgb = tuple[int, int, int]
 
@@ -24,12 +24,14 @@ COARSE_DPI = 50  # at which what is not bare paper is looked for
 NEAR_PX = 5
 CORE_SHARE, EDGE_SHARE = 0.35, 0.75  # of the way from ink to paper: where its core ends, and its edge
 SOFT_SHARE = (CORE_SHARE + EDGE_SHARE) / 2
+TINTED_SHARE = 0.5  # what has a tint of its own differs sooner
 SOFT_PX = 2  # so far around ink, paper is darkened by it
 SAMPLED = 2  # of so many pixels a row, and of so many rows, one is looked at
 BETWEEN = (0.25, 0.75)  # of the way from dark to light
 PICTURE_SHARE = 0.25  # of what covers the paper: with so much between dark and light it is a picture, not a dark field
 LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink is of one colour if nearly all of it is within this of the rest
 ODD_SHARE = 0.002
+DARKER_SHARE = 0.4
 TILE_MM = 2.0
 MOST_PIECES = 24
 WHOLE_SHARE = 0.6  # pieces that cover so much are one
@@ -41,7 +43,7 @@ class Fineness(NamedTuple):
     paper_dpi: float
     ink_colours_dpi: float
     bare_levels: float
-    """What differs from bare paper by less is bare paper."""
+    """What differs from bare paper by less is bare paper: what shines through does."""
 
 
 class Box(NamedTuple):
@@ -74,11 +76,8 @@ class Layers(NamedTuple):
     paper: Rgb
     """The colour of bare paper."""
     pieces: tuple[Piece, ...]
-
-    @property
-    def pieces_share(self) -> float:
-        """How much of the page the pieces cover."""
-        return sum((box.right - box.left) * (box.bottom - box.top) for _, box in self.pieces)
+    pictures_share: float
+    """How much of the page pictures cover."""
 
 
 def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
@@ -94,7 +93,8 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     """
     cells = paper_cells(page, dpi)
     grey = to_grey(page)
-    found = binarise(page, dpi) & ~_pictures(grey, cells.covered)
+    pictures = _pictures(grey, cells.covered)
+    found = binarise(page, dpi) & ~pictures
     soft, ink = _strengths(found, grey, cells.grey.sized(*page.shape[1::-1]))
     kinds = _kinds(soft, ink)
     every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
@@ -112,6 +112,7 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
         _soft_colours(ink_colours, even if boxes else paper),
         paper,
         tuple(_piece(page, kinds, shade, colour, box, by, max(1, round(dpi / fineness.paper_dpi))) for box in boxes),
+        float(pictures[::SAMPLED, ::SAMPLED].mean()),
     )
 
 
@@ -174,7 +175,7 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
         return 0, 0, 0
     weight = inked.weight[seen]
     colours = inked.mean[seen].reshape(len(weight), -1)
-    main = np.average(colours, axis=0, weights=weight).astype(np.float32)
+    main = _dark_mean(colours, weight)
     away = colours - main
     light = away.mean(axis=1)
     odd = (np.abs(away - light[:, None]).max(axis=1) > TINT_LEVELS) | (np.abs(light) > LIGHT_LEVELS)
@@ -184,6 +185,13 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
     even = inked.mean.copy()
     even[seen] = colours.reshape(even[seen].shape)
     return np.asarray(Squares(even, np.minimum(inked.weight * 20, 1)).filled().clip(0, 255), np.uint8)
+
+
+def _dark_mean(colours: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return the mean of the darker ones, (n, channels): small print has not room to be as dark as it is."""
+    order = np.argsort(colours.mean(axis=1))
+    darker = order[np.cumsum(weight[order]) <= max(DARKER_SHARE * weight.sum(), weight[order[0]])]
+    return np.asarray(np.average(colours[darker], axis=0, weights=weight[darker]), np.float32)
 
 
 def _soft_colours(ink: Pixels | Rgb, behind: Pixels | Rgb) -> Pixels | Rgb:
@@ -208,8 +216,10 @@ def _boxes_of_pieces(
     behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
 ) -> list[tuple[int, int, int, int]]:
     """Return left, top, right and bottom, px, of what is not bare paper."""
-    away = cv2.absdiff(cv2.medianBlur(behind, 3), np.broadcast_to(np.rint(colour).astype(np.uint8), behind.shape))
-    far = (lightest_channel(np.asarray(away, np.uint8)) > bare_levels).astype(np.uint8)
+    away = cv2.medianBlur(behind, 3).astype(np.int16).reshape(*behind.shape[:2], -1) - np.rint(colour).astype(np.int16)
+    light = away.mean(axis=2, keepdims=True)
+    tinted = np.abs(away - light).max(axis=2) > TINTED_SHARE * bare_levels
+    far = ((np.abs(light[..., 0]) > bare_levels) | tinted).astype(np.uint8)
     tile = max(1, round(mm_to_px(TILE_MM, dpi)))
     return _boxes(_tiled(far, tile), tile, far.shape)
 

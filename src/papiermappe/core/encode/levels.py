@@ -41,8 +41,8 @@ class Settings(NamedTuple):
 
 FAITHFUL_QUALITY = 92
 SETTINGS = {
-    Level.BALANCED: Settings(Fineness(150, 25, 6), 70, 80, 200, 65, shares_ink=False),
-    Level.LEAN: Settings(Fineness(100, 25, 10), 45, 60, 150, 45, shares_ink=True),
+    Level.BALANCED: Settings(Fineness(150, 25, 14), 65, 80, 200, 65, shares_ink=False),
+    Level.LEAN: Settings(Fineness(100, 25, 18), 45, 60, 150, 45, shares_ink=True),
 }
 
 
@@ -83,7 +83,7 @@ def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedP
         return _one_picture(_faithful(page))
     settings = SETTINGS[level]
     layers = taken_apart(page, dpi, settings.fineness)
-    if layers.pieces_share > PICTURE_SHARE:
+    if layers.pictures_share > PICTURE_SHARE:
         return _one_picture(_reduced(page, dpi, settings))
     return _layered(layers, settings)
 

@@ -50,14 +50,14 @@ def page_streams(pages: Sequence[PackedInk]) -> SharedPages:
     """Encode pages together, each in the smaller of two ways: with symbols, or as it lies.
 
     Args:
-        pages: each as for `page_stream`; a dozen or more share well. One is unpacked at a time.
+        pages: each as for `page_stream`; the more, the better they share. One is unpacked at a time.
 
     Raises:
         ValueError: not such pictures.
     """
+    if not pages:
+        return SharedPages(b"", ())
     plain = [page_stream(page.unpacked()) for page in pages]
-    if len(pages) < 2:
-        return SharedPages(b"", tuple(plain))
     shared, with_symbols = _with_symbols(pages)
     smaller = tuple(min(pair, key=len) for pair in zip(with_symbols, plain, strict=True))
     if len(shared) + sum(map(len, smaller)) >= sum(map(len, plain)):

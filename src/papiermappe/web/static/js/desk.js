@@ -132,7 +132,6 @@ const desk = {
   get lookCount() { return this.order.filter((id) => this.pages[id].look.length).length; },
   // Of the scans; the file of them weighs about as much, or much less where pages are black and white.
   get weight() { return weigh(this.order.reduce((sum, id) => sum + this.pages[id].byte_size, 0)); },
-  get weightWord() { return this.order.some((id) => this.pages[id].treatment.tone === "bilevel") ? "less than" : "about"; },
   get live() { return this.passes.some((one) => one.state === "taking"); },
   get empty() { return this.order.length === 0 && !this.live; },
   get chosenIds() { return this.order.filter((id) => this.chosen[id]); },

@@ -1,11 +1,27 @@
 // The station File: the name, what is worth a look, and the filing.
 "use strict";
 
+const LEVELS = [
+  { level: "faithful", name: "Faithful", words: "no difference to be seen" },
+  { level: "balanced", name: "Balanced", words: "print as sharp, paper even" },
+  { level: "lean", name: "Lean", words: "as small as it can be read" },
+];
+const ASK_EVERY_MS = 700;
+const NOT_READ = { value: "", text: "not read: it cannot be searched" };
+
 document.addEventListener("alpine:init", () => {
   Alpine.data("file", () => ({
     busy: false,
+    chosenLevel: localStorage.getItem("level") || "balanced",
+    trial: { pages: "", levels: [] },
+    asking: 0,
 
-    init() { window.stationKeys = (event) => this.key(event); },
+    init() {
+      window.stationKeys = (event) => this.key(event);
+      this.$watch("spotKey", () => this.ask());
+      this.ask();
+    },
+    destroy() { clearTimeout(this.asking); },
     get desk() { return this.$store.desk; },
 
     get nameParts() { return this.desk.fileName.replace(/\.pdf$/, "").split("_"); },
@@ -14,8 +30,48 @@ document.addEventListener("alpine:init", () => {
     get nameNumber() { return this.nameParts[2]; },
     get pagesText() {
       const away = this.desk.putAwayIds.length;
-      return `all ${this.desk.pageCount}${away ? `, without the ${away} put away` : ""}; ${this.desk.weightWord} ${this.desk.weight}`;
+      return `all ${this.desk.pageCount}${away ? `, without the ${away} put away` : ""}; one PDF/A, true to size`;
     },
+
+    get spotPage() { return this.desk.target.find((id) => this.desk.order.includes(id)) || this.desk.order[0] || 0; },
+    get spotKey() { return `${this.spotPage} ${this.desk.order.map((id) => this.desk.pages[id].picture).join(" ")}`; },
+    get spotText() { return this.spotPage ? `\u2013 the same spot of page ${this.desk.numberOf(this.spotPage)}, as it would be filed` : ""; },
+    get levels() {
+      return LEVELS.map((one) => {
+        const tried = this.trial.levels.find((known) => known.level === one.level);
+        const each = tried ? tried.bytes_a_page : 0;
+        return {
+          ...one, chosen: one.level === this.chosenLevel,
+          picture: tried ? `/levels/${this.trial.pages}/${one.level}.png` : "",
+          weight: tried ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
+        };
+      });
+    },
+    choose(level) { this.chosenLevel = level; localStorage.setItem("level", level); },
+    async ask(ordered = false) {
+      clearTimeout(this.asking);
+      const key = this.spotKey, page = this.spotPage;
+      if (!page) { this.trial = { pages: "", levels: [] }; return; }
+      const address = `/mappen/${this.desk.mappe}/levels/${page}`;
+      try {
+        const found = await fetch(address, { headers: { accept: "application/json" } });
+        if (key !== this.spotKey) return;
+        if (found.ok) this.trial = await found.json();
+        if (found.ok && !this.trial.levels.length && !ordered) await send(address, {});
+      } catch (error) { /* the connection is lost, which is said elsewhere: asked again below */ }
+      if (!this.trial.levels.length) this.asking = setTimeout(() => this.ask(true), ASK_EVERY_MS);
+    },
+
+    get readings() {
+      const known = station.languages;
+      const single = known.map(([code, name]) => ({ value: code, text: `${name}, so that it can be searched` }));
+      const pairs = known.flatMap(([code, name], at) => known.slice(at + 1).map(([other, second]) => ({ value: `${code}+${other}`, text: `${name} and ${second}, so that it can be searched` })));
+      const all = [...(known.length <= 4 ? pairs.reverse() : []), ...single, NOT_READ];
+      const stored = localStorage.getItem("languages");
+      const chosen = all.some((one) => one.value === stored) ? stored : all[0].value;
+      return all.map((one) => ({ ...one, chosen: one.value === chosen }));
+    },
+    languagesChosen() { localStorage.setItem("languages", this.$refs.languages.value); },
 
     get checks() {
       const desk = this.desk;
@@ -42,7 +98,7 @@ document.addEventListener("alpine:init", () => {
       }));
     },
     lineOf(one) {
-      if (one.state === "done") return `Filed in ${one.destination}: ${plural(one.page_count, "page")}, ${weigh(one.byte_size)}`;
+      if (one.state === "done") return `Filed in ${one.destination}: ${plural(one.page_count, "page")}, ${weigh(one.byte_size)}${one.message ? `. ${one.message}` : ""}`;
       if (one.state === "failed") return one.message;
       return `Making it: page ${one.pages_done} of ${one.page_count}`;
     },
@@ -51,7 +107,10 @@ document.addEventListener("alpine:init", () => {
     async fileIt() {
       if (this.cannotFile) return;
       this.busy = true;
-      try { await send(`/mappen/${this.desk.mappe}/filings`, { destination: Number(this.$refs.destination.value) }); }
+      try { 
+        const languages = this.$refs.languages.value.split("+").filter(Boolean);
+        await send(`/mappen/${this.desk.mappe}/filings`, { destination: Number(this.$refs.destination.value), level: this.chosenLevel, languages });
+       }
       catch (error) { this.desk.complain(error); }
       this.busy = false;
     },
