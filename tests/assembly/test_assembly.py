@@ -1,7 +1,7 @@
 """Files made of files, as a person asks for them at the command line."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -47,7 +47,7 @@ class Reader:
         """Tell nothing."""
         return TurnEstimate(0, 0.0)
 
-    def read(self, picture: bytes, dpi: float, languages: tuple[str, ...]) -> PageText:
+    def read(self, picture: bytes, dpi: float, languages: Sequence[str]) -> PageText:
         """Read the same, or break off."""
         if self.breaks_off:
             raise RecogniserFailed("The recogniser broke off.", 1, "")

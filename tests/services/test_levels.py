@@ -16,11 +16,11 @@ from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, 
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
 from papiermappe.devices.escl import Limits
 from papiermappe.recognition.errors import RecogniserFailed
+from papiermappe.recognition.model import Reads
 from papiermappe.services import filing, intake, levels, ordering, passes
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotFound
 from papiermappe.services.pictures import look_at_page
-from papiermappe.services.reading import Reads
 from papiermappe.store.database import Store
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)

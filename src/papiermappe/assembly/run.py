@@ -7,12 +7,13 @@ from contextlib import contextmanager
 from datetime import datetime
 from itertools import chain, islice
 from pathlib import Path
-from typing import BinaryIO, NamedTuple, Protocol, TypeVar, cast
+from typing import BinaryIO, NamedTuple, cast
 
 from papiermappe.ahead import in_order
 from papiermappe.assembly.errors import NothingToAssemble
 from papiermappe.assembly.order import Format, Order, PageReport, Report
 from papiermappe.assembly.pages import MadePage, made_page
+from papiermappe.compute import Compute
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.alto import write_alto
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
@@ -28,30 +29,10 @@ from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.files import pages_of
 from papiermappe.errors import PictureRefused
 from papiermappe.recognition.errors import RecogniserError
+from papiermappe.recognition.model import Recogniser
 
-T = TypeVar("T")
 PDF_DPI = 300.0
 PAGES_AHEAD = 3
-
-
-class Recogniser(Protocol):
-    """Reads print."""
-
-    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
-        """Return how a page has to be turned. Raises RecogniserError."""
-        ...
-
-    def read(self, picture: bytes, dpi: float, languages: tuple[str, ...]) -> PageText:
-        """Return what is written on a page. Raises RecogniserError."""
-        ...
-
-
-class Compute(Protocol):
-    """Runs a pure function, here or in another process."""
-
-    def __call__(self, function: Callable[..., T], /, *arguments: object) -> T:
-        """Return what the function returns for the arguments."""
-        ...
 
 
 class _Source(NamedTuple):

@@ -1,20 +1,13 @@
 """What workers do: each task calls one service."""
 
-from typing import Protocol
-
 from procrastinate import Blueprint, RetryStrategy
 
+from papiermappe.compute import Compute
 from papiermappe.devices.escl import Limits
+from papiermappe.recognition.model import Recogniser
 from papiermappe.services import filing, intake, levels, pictures
-from papiermappe.services.pictures import Compute, KnowsUpright
-from papiermappe.services.reading import Reads
 from papiermappe.store.database import Store
 from papiermappe.store.queue import Work
-
-
-class Recogniser(KnowsUpright, Reads, Protocol):
-    """Recognises print."""
-
 
 PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
 

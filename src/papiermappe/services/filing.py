@@ -1,10 +1,12 @@
 """The station File: making the document of a Mappe and putting it in its place."""
 
-import io
+import hashlib
 import os
+import shutil
 import tempfile
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
+from io import BufferedRandom, BufferedReader
 from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -13,6 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.ahead import in_order
+from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, PreparedPage, finished
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
@@ -23,13 +26,14 @@ from papiermappe.core.page_text import PageText
 from papiermappe.core.pages import prepared_page
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
+from papiermappe.recognition.model import Reads
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
 from papiermappe.services.naming import take_number
-from papiermappe.services.pictures import Compute, captured_picture
-from papiermappe.services.reading import Reader, Reads
+from papiermappe.services.pictures import captured_picture
+from papiermappe.services.reading import Reader
 from papiermappe.services.words import count
-from papiermappe.store.blobs import Blobs, sha256_of
+from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, tell
 from papiermappe.store.errors import DiskFull, StoreError
 from papiermappe.store.models import Capture, Destination, Filing, FilingState
@@ -145,18 +149,32 @@ def make_document(store: Store, filing_id: int, compute: Compute, recogniser: Re
         filing.state = FilingState.MAKING
         tell(session, filing.mappe_id)
     try:
-        out = io.BytesIO()
         unread: list[str] = []
         pages = _made_pages(store, filing, compute, Reader(store, recogniser, filing.languages, unread), most_px)
         spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
-        write_pdf(pages, out, About(filing.title, filing.asked_at, spoken), tempfile.TemporaryFile)
-        data = out.getvalue()
-        store.blobs.keep(Blobs.document_key(sha256_of(data)), data)
-        name = _put_in_place(store, filing, data)
+        about = About(filing.title, filing.asked_at, spoken)
+        with tempfile.TemporaryFile() as out:
+            write_pdf(pages, out, about, tempfile.TemporaryFile)
+            document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
+            store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
+            name = _put_in_place(store, filing, document)
     except PapiermappeError as exc:
         _failed(store, filing_id, exc.message)
         return
-    _filed(store, filing_id, name, data, unread)
+    _filed(store, filing_id, name, document, unread)
+
+
+class _Document(NamedTuple):
+    """A document that is made, but has not been put in its place."""
+
+    file: BufferedRandom
+    sha256: str
+    byte_size: int
+
+
+def _sha256_of(file: BufferedRandom | BufferedReader) -> str:
+    file.seek(0)
+    return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 class _Made(NamedTuple):
@@ -202,11 +220,11 @@ def _prepared_pages(store: Store, filing: Filing, compute: Compute, reader: Read
             tell(session, filing.mappe_id)
 
 
-def _put_in_place(store: Store, filing: Filing, data: bytes) -> str:
+def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
     """Put the file into its folder; where its name is taken by a file that is not this one, take the next number."""
     folder = Path(filing.destination.folder)
     name = filing.file_name
-    while not _linked(folder, name, data):
+    while not _linked(folder, name, document):
         with store.begin() as session:
             mappe = locked_mappe(session, filing.mappe_id)
             name = _free_name(session, filing.destination_id, mappe.subject, filing.asked_at.astimezone())
@@ -214,19 +232,21 @@ def _put_in_place(store: Store, filing: Filing, data: bytes) -> str:
     return name
 
 
-def _linked(folder: Path, name: str, data: bytes) -> bool:
+def _linked(folder: Path, name: str, document: _Document) -> bool:
     """Write beside, flush, then link to the name: the file is there whole or not at all, and none is overwritten."""
     target = folder / name
     try:
         folder.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile(dir=folder, prefix=".", suffix=".part") as beside:
-            beside.write(data)
+            document.file.seek(0)
+            shutil.copyfileobj(document.file, beside)
             beside.flush()
             os.fsync(beside.fileno())
             try:
                 os.link(beside.name, target)
             except FileExistsError:
-                return target.read_bytes() == data
+                with target.open("rb") as there:
+                    return _sha256_of(there) == document.sha256
             target.chmod(0o644)
     except OSError as exc:
         if exc.errno == 28:  # ENOSPC
@@ -239,12 +259,12 @@ def _linked(folder: Path, name: str, data: bytes) -> bool:
     return True
 
 
-def _filed(store: Store, filing_id: int, name: str, data: bytes, unread: list[str]) -> None:
+def _filed(store: Store, filing_id: int, name: str, document: _Document, unread: list[str]) -> None:
     with store.begin() as session:
         filing = _filing(session, filing_id)
         filing.state, filing.done_at = FilingState.DONE, datetime.now(UTC)
         filing.message = f"{count(len(unread), 'page')} could not be read: {unread[0]}" if unread else None
-        filing.byte_size, filing.sha256 = len(data), sha256_of(data)
+        filing.byte_size, filing.sha256 = document.byte_size, document.sha256
         note(
             session,
             locked_mappe(session, filing.mappe_id),

@@ -5,12 +5,13 @@ import hashlib
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
+from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
 from papiermappe.core.order.places import reading_order
 from papiermappe.core.pages import tried_levels
 from papiermappe.services.errors import NotFound
 from papiermappe.services.journal import pages_of, place_of, treatment_of
-from papiermappe.services.pictures import Compute, captured_picture
+from papiermappe.services.pictures import captured_picture
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page

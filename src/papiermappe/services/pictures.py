@@ -1,20 +1,19 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
-from collections.abc import Callable
 from statistics import median
-from typing import Protocol, TypeVar
 
 import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from papiermappe.compute import Compute
 from papiermappe.core.clean.arrival import Look
-from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import looked_at, page_jpeg
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
 from papiermappe.recognition.errors import RecogniserError
+from papiermappe.recognition.model import KnowsUpright
 from papiermappe.services.desk import LANE_PX, STAGE_PX
 from papiermappe.services.errors import NotFound
 from papiermappe.services.journal import treatment_of
@@ -29,24 +28,6 @@ log = structlog.get_logger()
 NEIGHBOURS = 9
 LEAST_NEIGHBOURS = 3
 WIDTHS_PX = frozenset({LANE_PX, STAGE_PX})
-
-T = TypeVar("T")
-
-
-class Compute(Protocol):
-    """Runs a pure function, here or in another process."""
-
-    def __call__(self, function: Callable[..., T], /, *arguments: object) -> T:
-        """Return what the function returns for the arguments."""
-        ...
-
-
-class KnowsUpright(Protocol):
-    """Recognises print well enough to tell which way up it stands."""
-
-    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
-        """Return how a page, JPEG or PNG, has to be turned. Raises RecogniserError."""
-        ...
 
 
 def captured_picture(store: Store, capture: Capture, most_px: int) -> CapturedPicture:

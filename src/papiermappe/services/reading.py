@@ -1,25 +1,15 @@
 """What is written on pages: read once for each treatment and choice of languages, then known."""
 
-from collections.abc import Sequence
-from typing import Protocol
-
 import structlog
 from pydantic import ValidationError
 
 from papiermappe.core.page_text import PageText
 from papiermappe.recognition.errors import RecogniserError
+from papiermappe.recognition.model import Reads
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 
 log = structlog.get_logger()
-
-
-class Reads(Protocol):
-    """Reads print."""
-
-    def read(self, picture: bytes, dpi: float, languages: Sequence[str]) -> PageText:
-        """Return what is written on a page, PNM, PNG or JPEG. Raises RecogniserError."""
-        ...
 
 
 class Reader:

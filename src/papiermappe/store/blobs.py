@@ -4,6 +4,7 @@ import errno
 import hashlib
 import os
 from pathlib import Path
+from typing import BinaryIO
 
 import obstore
 from obstore.exceptions import BaseError, NotFoundError
@@ -63,6 +64,20 @@ class Blobs:
     def keep(self, key: str, data: bytes) -> None:
         """Keep a file for good: when this returns, it survives a power cut. Raises StoreError."""
         self.cache(key, data)
+        self._flush(key)
+
+    def keep_file(self, key: str, file: BinaryIO) -> None:
+        """Keep what is in an open file for good, as `keep` does, without having all of it in memory."""
+        size = file.seek(0, os.SEEK_END)
+        file.seek(0)
+        try:
+            obstore.put(self._store, key, file)
+        except (BaseError, OSError) as exc:
+            raise self._put_failed(exc, size) from exc
+        self._flush(key)
+
+    def _flush(self, key: str) -> None:
+        """Have a file survive a power cut. Raises StoreError."""
         if self._folder is None:
             return
         path = self._folder / key
