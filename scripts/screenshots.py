@@ -37,7 +37,7 @@ def main() -> None:
     shoot("intake", f"/mappen/{LEASE}/intake")
     shoot("order", f"/mappen/{LEASE}/order")
     shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="0")
-    shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=9)
+    shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=45)
     shoot("paper-drawer", "/devices/zaunkoenig", root=DRAWER)
     httpx.post(f"{DRAWER}/devices/zaunkoenig/trouble", json={"jam_at": JAM_AT}, trust_env=False)
     browser.get(f"{web}/")

@@ -94,7 +94,7 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     cells = paper_cells(page, dpi)
     grey = to_grey(page)
     pictures = _pictures(grey, cells.covered)
-    found = binarise(page, dpi) & ~pictures
+    found = binarise(grey, dpi) & ~pictures
     soft, ink = _strengths(found, grey, cells.grey.sized(*page.shape[1::-1]))
     kinds = _kinds(soft, ink)
     every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
