@@ -12,7 +12,7 @@ from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PreparedPage, finished, prepared
 from papiermappe.core.encode.shown import shown
-from papiermappe.core.picture import CapturedPicture, Pixels, to_grey
+from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.spot import telling_spot
 from papiermappe.core.treatment import Tone, Treatment, render
 
@@ -79,5 +79,6 @@ def looked_at(
     usual_height_mm: float | None = None,
 ) -> tuple[Look, bytes]:
     """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
-    look = look_at(capture, upright, usual_height_mm)
-    return look, page_jpeg(capture, look.treatment, width_px, quality)
+    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
+    look = look_at(once, upright, usual_height_mm)
+    return look, page_jpeg(once, look.treatment, width_px, quality)

@@ -64,6 +64,19 @@ class CapturedPicture:
         return decode(self.data, self.limit_px, reduction, grey)
 
 
+class DecodedOnce(CapturedPicture):
+    """A captured picture that keeps what it decoded last, for several who want the same one after the other."""
+
+    def pixels(self, reduction: Reduction = 1, grey: bool = False) -> Pixels:
+        """Return the decoded picture as any captured one does; it must not be changed. Raises PictureRefused."""
+        wanted = reduction, grey
+        kept: tuple[tuple[Reduction, bool], Pixels] | None = self.__dict__.get("kept")
+        if kept is None or kept[0] != wanted:
+            kept = wanted, super().pixels(reduction, grey)
+            self.__dict__["kept"] = kept
+        return kept[1]
+
+
 def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
     """Read size and kind without decoding.
 

@@ -21,13 +21,15 @@ from papiermappe.core.clean.tone import binarise, whiten
 from papiermappe.core.clean.wipes import wipe
 from papiermappe.core.geometry import Point, Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import Zone
 
 PAPER_WHITE = 255
 SURE = 0.5
 MOST_PAGE_MM = 2000.0
+REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
+DECODED_DPI = 150  # for less, pictures are decoded at it and made smaller then
 
 
 class Origin(StrEnum):
@@ -120,7 +122,7 @@ class Treatment(_Value):
 
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
-        what = f"{capture_sha256} v2 {self._geometry!r} {self.wipes!r} {self.tone!r}"
+        what = f"{capture_sha256} v3 {self._geometry!r} {self.wipes!r} {self.tone!r}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
@@ -177,8 +179,9 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     box = page_box(*_flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment), treatment)
     scale = _scale_for(box, treatment.quarter_turns, capture.dpi, width_px)
     reduction = _reduction_for(scale)
+    decoded = decoded_reduction(capture.dpi, reduction)
     dpi = capture.dpi / reduction
-    pixels = capture.pixels(reduction, grey=treatment.tone.without_colour)
+    pixels = shrunk(capture.pixels(decoded, grey=treatment.tone.without_colour), reduction // decoded)
     if treatment.part is not None:
         pixels = part_of(pixels, dpi, Gutter(treatment.part.gutter, FoldKind.SHADOW, 1.0), treatment.part.right)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
@@ -205,8 +208,19 @@ def _scale_for(box: PageBox, quarter_turns: int, dpi: float, width_px: int | Non
 
 def _reduction_for(scale: float) -> Reduction:
     """Return the strongest reduction that leaves at least as many pixels as are wanted."""
-    options: tuple[Reduction, ...] = (8, 4, 2)
-    return next((reduction for reduction in options if scale * reduction <= 1.0), 1)
+    return next((reduction for reduction in REDUCTIONS if scale * reduction <= 1.0), 1)
+
+
+def decoded_reduction(dpi: float, most: Reduction = 8) -> Reduction:
+    """Return by how much a picture is reduced when it is decoded to be looked at or shown small.
+
+    It is the same for all of that, so that what was decoded once serves for all.
+
+    Args:
+        dpi: of the picture.
+        most: more than this is not wanted.
+    """
+    return next((by for by in REDUCTIONS if by <= most and dpi / by >= DECODED_DPI), 1)
 
 
 def _cut(

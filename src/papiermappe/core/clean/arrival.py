@@ -15,12 +15,18 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
-from papiermappe.core.treatment import PAPER_WHITE, SURE, Cropping, Straightening, Treatment, page_box
+from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
+from papiermappe.core.treatment import (
+    PAPER_WHITE,
+    SURE,
+    Cropping,
+    Straightening,
+    Treatment,
+    decoded_reduction,
+    page_box,
+)
 
-LOOK_DPI = 150
 COLOUR_REDUCTION = 2  # colour shows at half of it
-REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
 PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
@@ -63,7 +69,7 @@ def look_at(
     Raises:
         PictureRefused: the capture cannot be decoded.
     """
-    reduction: Reduction = next((by for by in REDUCTIONS if capture.dpi / by >= LOOK_DPI), 1)
+    reduction = decoded_reduction(capture.dpi)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
     frame = find_sheet(pixels, dpi)
     grey = to_grey(pixels)
