@@ -4,7 +4,6 @@ import statistics
 import time
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from benchmarks.corpus.documents import DPI, TrueDocument, documents
 from benchmarks.filing.looks import ciede2000, errors, lab, print_area, similarity
@@ -13,6 +12,7 @@ from benchmarks.table import Row, of_all, scaled
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
+from papiermappe.core.encode.plain import encode_pgm
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import Pixels, to_grey
@@ -88,8 +88,7 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
 
 
 def _read(recogniser: "object", picture: Pixels) -> PageText:
-    pgm = np.asarray(cv2.imencode(".pgm", to_grey(picture))[1]).tobytes()
-    return recogniser.read(pgm, DPI, ("eng",))  # type: ignore[attr-defined, no-any-return]
+    return recogniser.read(encode_pgm(picture), DPI, ("eng",))  # type: ignore[attr-defined, no-any-return]
 
 
 def _hues(page: TrueDocument, seen: Pixels) -> list[float]:

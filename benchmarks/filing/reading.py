@@ -10,8 +10,6 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
-import cv2
-import numpy as np
 import pypdfium2
 from benchmarks.corpus.documents import DPI, TrueDocument, documents
 from benchmarks.filing.looks import errors
@@ -20,6 +18,7 @@ from benchmarks.table import Row, percent, scaled
 from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.plain import encode_pgm
 from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.recognition.tesseract import Tesseract, installed
@@ -61,8 +60,7 @@ def measure(share: float, seed: int) -> list[Row]:
 
 
 def _read(recogniser: Tesseract, picture: Pixels) -> PageText:
-    pgm = np.asarray(cv2.imencode(".pgm", to_grey(picture))[1]).tobytes()
-    return recogniser.read(pgm, DPI, ("eng",))
+    return recogniser.read(encode_pgm(picture), DPI, ("eng",))
 
 
 def _pdf(page: TrueDocument, text: PageText) -> bytes:

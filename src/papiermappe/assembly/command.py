@@ -36,10 +36,11 @@ def run(order: Order, replace: bool, as_json: bool, processes: int) -> int:
         order = order.model_copy(update={"languages": DEFAULT_LANGUAGES})
     if order.out.exists() and not replace:
         raise FileThere(f"{order.out} is there already. Choose another name, or say --replace.")
-    pool = WorkPool(min(processes, max(1, _pages_to_come(order))))
+    pages = _pages_to_come(order)
+    pool = WorkPool(min(processes, max(1, pages)))
     try:
         hidden = as_json or not sys.stderr.isatty()
-        bar = typer.progressbar(length=_pages_to_come(order), label="Pages", file=sys.stderr, hidden=hidden)
+        bar = typer.progressbar(length=pages, label="Pages", file=sys.stderr, hidden=hidden)
         with bar as progress:
             report = Assembly(order, pool, _recogniser(), lambda: progress.update(1), datetime.now().astimezone()).run()
     finally:

@@ -2,7 +2,6 @@
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
 from papiermappe.assembly.order import Colours, Format, Order
@@ -11,13 +10,13 @@ from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.encode.levels import PreparedPage, prepared
+from papiermappe.core.encode.levels import FAITHFUL_QUALITY, PreparedPage, prepared
+from papiermappe.core.encode.plain import encode_pgm, encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage
-from papiermappe.core.picture import CapturedPicture, Pixels, to_grey
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.tables import Grid, find_tables
 from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
-
-FINEST_JPEG = 92
 
 
 class MadePage(NamedTuple):
@@ -56,14 +55,14 @@ def made_page(capture: CapturedPicture, order: Order, upright: TurnEstimate | No
     head = capture.head()
     width_mm, height_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, wanted)
     dpi = min(capture.dpi, order.dpi or capture.dpi)
-    width_px = None if dpi == capture.dpi else max(1, round(width_mm / 25.4 * dpi))
+    width_px = None if dpi == capture.dpi else max(1, round(mm_to_px(width_mm, dpi)))
     grey_is_enough = colour is not ColourKind.COLOUR
     toned = wanted.model_copy(update={"tone": Tone.GREY if grey_is_enough else Tone.AS_SCANNED})
     page = render(capture, toned, width_px)
     made = MadePage(
         width_mm, height_mm, dpi, colour, toned, tuple(finding.message for finding in look.findings),
         way_up_open=look.way_up_open and upright is None,
-        to_read=_pgm(page) if order.languages or look.way_up_open else None,
+        to_read=encode_pgm(page) if order.languages or look.way_up_open else None,
     )  # fmt: skip
     return _for_format(made, page, order)
 
@@ -83,14 +82,6 @@ def _for_format(made: MadePage, page: Pixels, order: Order) -> MadePage:
         case Format.TIFF:
             return made._replace(tiff=TiffPage(page, made.dpi, bilevel))
         case Format.JPEG:
-            return made._replace(picture=encode_jpeg(page, JPEG_QUALITY.get(order.level, FINEST_JPEG)))
+            return made._replace(picture=encode_jpeg(page, JPEG_QUALITY.get(order.level, FAITHFUL_QUALITY)))
         case _:
-            return made._replace(picture=_png(page))
-
-
-def _pgm(page: Pixels) -> bytes:
-    return np.asarray(cv2.imencode(".pgm", to_grey(page))[1]).tobytes()
-
-
-def _png(page: Pixels) -> bytes:
-    return np.asarray(cv2.imencode(".png", page if page.ndim == 2 else page[..., ::-1])[1]).tobytes()
+            return made._replace(picture=encode_png(page))

@@ -3,7 +3,6 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 
 from papiermappe.core.clean.arrival import Look, look_at
@@ -11,8 +10,9 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PreparedPage, finished, prepared
+from papiermappe.core.encode.plain import encode_pgm, encode_png
 from papiermappe.core.encode.shown import shown
-from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
+from papiermappe.core.picture import CapturedPicture, DecodedOnce
 from papiermappe.core.spot import telling_spot
 from papiermappe.core.treatment import Tone, Treatment, render
 
@@ -36,7 +36,7 @@ def prepared_page(
     """
     page = render(capture, treatment)
     ready = prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
-    return ready, _encoded(to_grey(page), ".pgm") if to_read else None
+    return ready, encode_pgm(page) if to_read else None
 
 
 class TriedLevel(NamedTuple):
@@ -63,12 +63,8 @@ def tried_levels(pages: Sequence[tuple[CapturedPicture, Treatment]]) -> list[Tri
         shared = {picture.shared for page in done for picture in page.pictures()}
         weight = sum(page.byte_size for page in done) + sum(map(len, shared))
         look = shown(ready[0], *first.shape[:2])[spot]
-        tried.append(TriedLevel(level, weight / len(pages), _encoded(look[..., ::-1], ".png")))
+        tried.append(TriedLevel(level, weight / len(pages), encode_png(np.ascontiguousarray(look))))
     return tried
-
-
-def _encoded(pixels: Pixels, ending: str) -> bytes:
-    return np.asarray(cv2.imencode(ending, pixels)[1]).tobytes()
 
 
 def looked_at(

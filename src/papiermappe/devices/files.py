@@ -5,11 +5,11 @@ import warnings
 from collections.abc import Iterator
 from pathlib import Path
 
-import cv2
 import numpy as np
 import pypdfium2
 from PIL import Image, ImageOps, ImageSequence, UnidentifiedImageError
 
+from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, CapturedPicture, Pixels, read_head
 from papiermappe.devices.errors import FileRefused
@@ -136,9 +136,7 @@ def _captured(pixels: Pixels, dpi: float, limit_px: int) -> CapturedPicture:
     grey = pixels.ndim == 3 and bool(
         (pixels[..., 0] == pixels[..., 1]).all() and (pixels[..., 0] == pixels[..., 2]).all()
     )
-    ordered = pixels[..., 0] if grey else pixels[..., ::-1] if pixels.ndim == 3 else pixels
-    _, png = cv2.imencode(".png", ordered, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-    return CapturedPicture(np.asarray(png).tobytes(), dpi, limit_px)
+    return CapturedPicture(encode_png(pixels[..., 0] if grey else pixels, QUICK), dpi, limit_px)
 
 
 def _likely_dpi(width_px: int, height_px: int) -> float:

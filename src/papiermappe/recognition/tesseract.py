@@ -84,6 +84,7 @@ class Tesseract:
     def __init__(self, program: str, run: Run = run) -> None:
         self._program = program
         self._run = run
+        self._known: frozenset[str] = frozenset()
 
     def languages(self) -> frozenset[str]:
         """Return the names of the data that are installed. Raises RecogniserAbsent and RecogniserFailed."""
@@ -133,15 +134,21 @@ class Tesseract:
             RecogniserFailed: it broke off or took too long.
             ReadingCancelled: it was stopped.
         """
-        for language in languages:
-            if language not in self.languages():
-                raise LanguageAbsent(language)
+        self._check(languages)
         options = ["--psm", "3", "-l", "+".join(languages), "--dpi", str(round(dpi)), "tsv"]
         ended = self._asked(["stdin", "stdout", *options], picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
         try:
             return page_text(ended.out.decode(), dpi, tuple(languages))
         except ValueError as exc:
             raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(exc)) from exc
+
+    def _check(self, languages: Sequence[str]) -> None:
+        """See that languages are installed; those that were once are not asked for again. Raises LanguageAbsent."""
+        if not self._known.issuperset(languages):
+            self._known = self.languages()
+        for language in languages:
+            if language not in self._known:
+                raise LanguageAbsent(language)
 
     def _asked(
         self,

@@ -6,6 +6,7 @@ import zlib
 import cv2
 import numpy as np
 
+from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.picture import Pixels
 
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
@@ -40,9 +41,7 @@ def _chunk(kind: bytes, held: bytes) -> bytes:
 
 def _data(page: Pixels) -> bytes:
     """Return what the IDAT chunks of a PNG hold."""
-    ordered = page if page.ndim == 2 else cv2.cvtColor(page, cv2.COLOR_RGB2BGR)
-    _, png = cv2.imencode(".png", ordered, [cv2.IMWRITE_PNG_COMPRESSION, 6])
-    whole = np.asarray(png).tobytes()
+    whole = encode_png(page)
     chunks, at = [], HEAD_BYTES
     while at < len(whole):
         size, kind = struct.unpack_from(">I4s", whole, at)

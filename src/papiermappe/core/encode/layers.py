@@ -206,9 +206,7 @@ def _soft_colours(ink: Pixels | Rgb, behind: Pixels | Rgb) -> Pixels | Rgb:
 def _pictured(colours: Pixels | Rgb, shape: tuple[int, ...]) -> Pixels:
     """Return colours as a picture of a shape."""
     if isinstance(colours, tuple):
-        return np.broadcast_to(
-            np.array(colours, np.uint8)[: 1 if len(shape) == 2 else 3], (*shape[:2], *shape[2:])
-        ).copy()
+        return np.full(shape, colours[0] if len(shape) == 2 else colours, np.uint8)
     return np.asarray(cv2.resize(colours, shape[1::-1], interpolation=cv2.INTER_AREA), np.uint8)
 
 

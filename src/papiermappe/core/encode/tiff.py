@@ -8,9 +8,9 @@ from PIL import Image
 from PIL.TiffImagePlugin import AppendingTiffWriter
 
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import BLACK_BELOW
 from papiermappe.core.picture import Pixels
 
-BLACK_BELOW = 128
 JPEG_QUALITY = {Level.BALANCED: 85, Level.LEAN: 60}
 
 

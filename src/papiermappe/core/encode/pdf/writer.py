@@ -118,15 +118,15 @@ class _Part:
         place = f"{(right - left) * width_pt:.3f} 0 0 {(bottom - top) * height_pt:.3f} {left * width_pt:.3f} "
         place += f"{(1 - bottom) * height_pt:.3f} cm"
         colour = ""
-        if isinstance(layer.paint, tuple) and not isinstance(layer.paint, EncodedPicture):
+        if isinstance(layer.paint, EncodedPicture):
+            picture = self._picture(layer.paint)
+            if layer.stencil is not None:
+                picture.Mask = self._stencil(layer.stencil)
+        else:
             colour = " ".join(f"{level / 255:.3f}" for level in layer.paint) + " rg "
             if layer.stencil is None:
                 return f"q {colour}{place} 0 0 1 1 re f Q\n".encode()
             picture = self._stencil(layer.stencil)
-        else:
-            picture = self._picture(layer.paint)
-            if layer.stencil is not None:
-                picture.Mask = self._stencil(layer.stencil)
         page.Resources.XObject[name] = picture
         return f"q {colour}{place} {name} Do Q\n".encode()
 
