@@ -15,6 +15,7 @@ document.addEventListener("alpine:init", () => {
     chosenLevel: localStorage.getItem("level") || "balanced",
     trial: { pages: "", levels: [] },
     asking: 0,
+    orderedFor: "",
 
     init() {
       window.stationKeys = (event) => this.key(event);
@@ -48,7 +49,7 @@ document.addEventListener("alpine:init", () => {
       });
     },
     choose(level) { this.chosenLevel = level; localStorage.setItem("level", level); },
-    async ask(ordered = false) {
+    async ask(round = 0) {
       clearTimeout(this.asking);
       const key = this.spotKey, page = this.spotPage;
       if (!page) { this.trial = { pages: "", levels: [] }; return; }
@@ -57,9 +58,12 @@ document.addEventListener("alpine:init", () => {
         const found = await fetch(address, { headers: { accept: "application/json" } });
         if (key !== this.spotKey) return;
         if (found.ok) this.trial = await found.json();
-        if (found.ok && !this.trial.levels.length && !ordered) await send(address, {});
+        if (round && !this.trial.levels.length && this.orderedFor !== key) { // not for pages that are only passed by
+          await send(address, {});
+          this.orderedFor = key;
+        }
       } catch (error) { /* the connection is lost, which is said elsewhere: asked again below */ }
-      if (!this.trial.levels.length) this.asking = setTimeout(() => this.ask(true), ASK_EVERY_MS);
+      if (!this.trial.levels.length) this.asking = setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
     },
 
     get readings() {
