@@ -267,3 +267,18 @@ def test_a_sheet_much_longer_than_those_of_its_pass_may_be_two(
     by_id = {page.id: page for page in now().pages}
     assert FindingKind.DOUBLED in {finding.kind for finding in by_id[pages[4]].findings}
     assert any("longer than its neighbours" in text for text in by_id[pages[4]].look)
+
+
+def test_a_sheet_as_long_as_half_of_its_pass_is_one(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    """Two A4 pages and two that are 210 mm high: the next A4 page is not longer than its neighbours."""
+    short = tuple((x, min(y, 212.0)) for x, y in CORNERS)
+    for number, page in enumerate(pages[:4]):
+        look = found()
+        corners = CORNERS if number < 2 else short
+        cropped = look.treatment.model_copy(update={"crop": Cropping(corners=corners)})
+        tidying.record_look(store, page, look.model_copy(update={"treatment": cropped}))
+    look_at_page(store, pages[4], here, DEFAULT_LIMIT_PX)
+    by_id = {page.id: page for page in now().pages}
+    assert FindingKind.DOUBLED not in {finding.kind for finding in by_id[pages[4]].findings}

@@ -1,6 +1,6 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
-from statistics import median
+from statistics import median_high
 
 import structlog
 from sqlalchemy import select
@@ -52,11 +52,11 @@ def look_at_page(store: Store, page_id: int, compute: Compute, most_px: int) -> 
 
 
 def _usual_height_mm(session: Session, page: Page) -> float | None:
-    """Return the median height of the pages of the same pass that were looked at last; None where those are few."""
+    """Return the median height of the pages of the pass looked at last, not one between two; None if they are few."""
     same_pass = Page.capture.has(Capture.pass_id == page.capture.pass_id)
     seen = select(Page).where(same_pass, Page.look.is_not(None)).order_by(Page.id.desc()).limit(NEIGHBOURS)
     heights_mm = [_height_mm(one) for one in session.scalars(seen)]
-    return median(heights_mm) if len(heights_mm) >= LEAST_NEIGHBOURS else None
+    return median_high(heights_mm) if len(heights_mm) >= LEAST_NEIGHBOURS else None
 
 
 def _height_mm(page: Page) -> float:
