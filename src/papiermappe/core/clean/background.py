@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, lightest_channel, shrunk, to_grey
+from papiermappe.core.picture import Pixels, checked, light_and_tint, lightest_channel, shrunk, to_grey
 
 CELL_MM = 1.0
 PRINT_MM = 9  # print, and whatever else is narrower, is not paper
@@ -81,9 +81,9 @@ def _of_one_tint(cells: Pixels, bright: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Return where cells have the tint that most of the bright ones have: the stroke of a marker has not."""
     if cells.ndim == 2:
         return np.ones(cells.shape, np.bool_)
-    tint = cells.astype(np.int16) - cells.mean(axis=2, keepdims=True).astype(np.int16)
-    usual = np.median(tint[bright], axis=0)
-    return np.asarray(np.abs(tint - usual).max(axis=2) <= PAPER_TINT_LEVELS, np.bool_)
+    usual = np.median(cells[bright], axis=0).astype(np.float32)
+    _, away = light_and_tint(cells - usual)
+    return np.asarray(away <= PAPER_TINT_LEVELS, np.bool_)
 
 
 def _without_islands(is_paper: NDArray[np.bool_]) -> NDArray[np.bool_]:

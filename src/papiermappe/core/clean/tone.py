@@ -6,14 +6,15 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_and_cover, paper_of
+from papiermappe.core.clean.background import PaperCells, paper_and_cover, paper_cells, paper_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, darkest_channel, to_grey
+from papiermappe.core.picture import Pixels, checked, darkest_channel, shrunk, to_grey
 
 AROUND_MM = 4.0
 SENSITIVITY = 0.22  # k of Sauvola: how much darker than around it ink must be where nothing contrasts
 RANGE_LEVELS = 128.0  # R of Sauvola
 BLACK_LEVELS = 90  # always ink
+LEAST_PAPER = np.float32(1 / 255)
 WHITE_FROM = 222  # what is so bright, against paper at 255, becomes paper
 INK_FROM = 178  # what is so dark stays as it is
 SPECK_MM = 0.4
@@ -34,19 +35,21 @@ def binarise(page: Pixels, dpi: float) -> NDArray[np.bool_]:
         PictureRefused: not such a picture.
     """
     grey = to_grey(checked(page, dpi))
-    level = cv2.divide(grey, paper_of(grey, dpi), scale=255)
+    return ink_on(grey, dpi, paper_cells(grey, dpi))
+
+
+def ink_on(grey: Pixels, dpi: float, paper: PaperCells) -> NDArray[np.bool_]:
+    """Return where ink is as `binarise` does, on paper that is known: grey (h, w), paper in grey."""
     by = max(1, round(dpi / 75))
-    small = cv2.resize(
-        level, (max(1, level.shape[1] // by), max(1, level.shape[0] // by)), interpolation=cv2.INTER_AREA
-    )
-    fine = small.astype(np.float32)
+    small = shrunk(grey, by)
+    bare = paper.sized(*small.shape[::-1]).astype(np.float32) / np.float32(255)
+    level = np.minimum(small / np.maximum(bare, LEAST_PAPER), np.float32(255))
     size = max(3, 2 * round(mm_to_px(AROUND_MM, dpi / by)) + 1)
-    mean = cv2.blur(fine, (size, size))
-    spread = np.sqrt(np.maximum(cv2.blur(fine * fine, (size, size)) - mean * mean, 0))
-    threshold = mean * (1 + SENSITIVITY * (spread / np.float32(RANGE_LEVELS) - 1))
-    limits = np.ceil(np.maximum(threshold, BLACK_LEVELS)).astype(np.uint8)
-    limit = cv2.resize(limits, level.shape[1::-1], interpolation=cv2.INTER_LINEAR)
-    return np.asarray(level < limit, np.bool_)
+    mean = cv2.blur(level, (size, size))
+    spread = np.sqrt(np.maximum(cv2.blur(level * level, (size, size)) - mean * mean, 0))
+    threshold = np.maximum(mean * (1 + SENSITIVITY * (spread / np.float32(RANGE_LEVELS) - 1)), BLACK_LEVELS)
+    limit = cv2.resize(np.ceil(threshold * bare).astype(np.uint8), grey.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    return np.asarray(grey < limit, np.bool_)
 
 
 def whiten(page: Pixels, dpi: float) -> Pixels:

@@ -8,14 +8,15 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import paper_cells
-from papiermappe.core.clean.tone import binarise
+from papiermappe.core.clean.tone import ink_on
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.squares import Squares, squares_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, to_grey
+from papiermappe.core.picture import Pixels, light_and_tint, to_grey
 
 Rgb = tuple[int, int, int]
 
@@ -92,10 +93,10 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
         PictureRefused: not such a picture.
     """
     cells = paper_cells(page, dpi)
-    grey = to_grey(page)
+    grey, paper = to_grey(page), cells.grey
     pictures = _pictures(grey, cells.covered)
-    found = binarise(grey, dpi) & ~pictures
-    soft, ink = _strengths(found, grey, cells.grey.sized(*page.shape[1::-1]))
+    found = ink_on(grey, dpi, paper) & ~pictures
+    soft, ink = _strengths(found, grey, paper.sized(*page.shape[1::-1]))
     kinds = _kinds(soft, ink)
     every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
     by = every * max(1, round(dpi / every / COARSE_DPI))
@@ -104,13 +105,13 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     colour = np.median(shade.reshape(-1, *shade.shape[2:])[::7], axis=0)
     even = _even(bare, shade, colour)
     boxes = _boxes_of_pieces(even, colour, dpi / by, fineness.bare_levels)
-    paper, ink_colours = _rgb(colour), _ink_colours(inked.resized(dpi / by / fineness.ink_colours_dpi))
+    bare_colour, ink_colours = _rgb(colour), _ink_colours(inked.resized(dpi / by / fineness.ink_colours_dpi))
     return Layers(
         ink,
         soft,
         ink_colours,
-        _soft_colours(ink_colours, even if boxes else paper),
-        paper,
+        _soft_colours(ink_colours, even if boxes else bare_colour),
+        bare_colour,
         tuple(_piece(page, kinds, shade, colour, box, by, max(1, round(dpi / fineness.paper_dpi))) for box in boxes),
         float(pictures[::SAMPLED, ::SAMPLED].mean()),
     )
@@ -118,8 +119,9 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
 
 def _even(bare: Squares, shade: Pixels, colour: NDArray[np.floating]) -> Pixels:
     """Return what lies behind the ink, without the uneven light."""
-    light = colour.astype(np.float32) / np.maximum(shade, np.float32(1))
-    return np.clip(bare.filled() * light, 0, 255).astype(np.uint8)
+    lighter = np.reshape(colour, (1, -1)) / np.maximum(np.arange(256), 1)[:, None]
+    light = cv2.LUT(shade, np.ascontiguousarray(lighter, np.float32).reshape(1, 256, -1))
+    return np.asarray(cv2.multiply(bare.filled(), light, dtype=cv2.CV_8U), np.uint8)
 
 
 def _rgb(colour: NDArray[np.floating]) -> Rgb:
@@ -129,16 +131,43 @@ def _rgb(colour: NDArray[np.floating]) -> Rgb:
 
 def _strengths(ink: Ink, grey: Pixels, paper: Pixels) -> tuple[Ink, Ink]:
     """Return ink with its soft edges, and its core: up to a share of the way from the darkest beside it to paper."""
-    darkest = cv2.erode(grey, np.ones((NEAR_PX, NEAR_PX), np.uint8))
-    edge, core = (cv2.addWeighted(darkest, 1 - share, paper, share, 0.0) for share in (EDGE_SHARE, CORE_SHARE))
-    near = cv2.dilate(ink.view(np.uint8), np.ones((3, 3), np.uint8)).view(np.bool_)
-    return np.asarray(near & (grey <= edge), np.bool_), ink & (grey <= core)
+    darkest = np.asarray(cv2.erode(grey, np.ones((NEAR_PX, NEAR_PX), np.uint8)), np.uint8)
+    near = np.asarray(cv2.dilate(ink.view(np.uint8), np.ones((3, 3), np.uint8)), np.uint8)
+    parts = _edge_and_core(
+        grey, darkest, paper, ink.view(np.uint8), near, round(256 * EDGE_SHARE), round(256 * CORE_SHARE)
+    )
+    return parts[0].view(np.bool_), parts[1].view(np.bool_)
+
+
+@njit("u1[:, :, ::1](u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], i4, i4)", cache=True)
+def _edge_and_core(
+    grey: Pixels, darkest: Pixels, paper: Pixels, ink: Pixels, near: Pixels, edge_256: int, core_256: int
+) -> Pixels:
+    """Return where pixels near ink are up to its edge, and where ink is up to its core, (2, h, w)."""
+    height, width = grey.shape
+    parts = np.empty((2, height, width), np.uint8)
+    for row in range(height):
+        for col in range(width):
+            dark, way = np.int32(darkest[row, col]), np.int32(paper[row, col]) - np.int32(darkest[row, col])
+            gone = np.int32(256) * (np.int32(grey[row, col]) - dark)
+            parts[0, row, col] = near[row, col] & np.uint8(gone <= edge_256 * way)
+            parts[1, row, col] = ink[row, col] & np.uint8(gone <= core_256 * way)
+    return parts
 
 
 def _kinds(ink: Ink, core: Ink) -> NDArray[np.uint8]:
     """Return which pixels show the colour of ink, and which are paper that no ink darkens."""
     near = cv2.dilate(ink.view(np.uint8), np.ones((2 * SOFT_PX + 1,) * 2, np.uint8))
-    return np.asarray(np.uint8(BESIDE) - np.uint8(BESIDE) * near + np.uint8(INK) * core.view(np.uint8), np.uint8)
+    return _numbered(core.view(np.uint8), np.asarray(near, np.uint8))
+
+
+@njit("u1[:, ::1](u1[:, ::1], u1[:, ::1])", cache=True)
+def _numbered(core: Pixels, near: Pixels) -> Pixels:
+    kinds = np.empty_like(core)
+    for row in range(core.shape[0]):
+        for col in range(core.shape[1]):
+            kinds[row, col] = np.uint8(INK) * core[row, col] + np.uint8(BESIDE) * (np.uint8(1) - near[row, col])
+    return kinds
 
 
 def _pictures(grey: Pixels, covered: Ink) -> Ink:
@@ -174,11 +203,10 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
     if not seen.any():
         return 0, 0, 0
     weight = inked.weight[seen]
-    colours = inked.mean[seen].reshape(len(weight), -1)
+    colours = inked.mean[seen][:, None]
     main = _dark_mean(colours, weight)
-    away = colours - main
-    light = away.mean(axis=1)
-    odd = (np.abs(away - light[:, None]).max(axis=1) > TINT_LEVELS) | (np.abs(light) > LIGHT_LEVELS)
+    light, tint = light_and_tint(colours - main)
+    odd = ((tint > TINT_LEVELS) | (np.abs(light) > LIGHT_LEVELS)).reshape(-1)
     if weight[odd].sum() <= ODD_SHARE * weight.sum():
         return _rgb(main)
     colours[~odd] = main
@@ -188,10 +216,11 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
 
 
 def _dark_mean(colours: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the mean of the darker ones, (n, channels): small print has not room to be as dark as it is."""
-    order = np.argsort(colours.mean(axis=1))
+    """Return the mean of the darker ones of (n, 1) or (n, 1, 3): small print has not room to be as dark as it is."""
+    light, _ = light_and_tint(colours)
+    order = np.argsort(light.reshape(-1))
     darker = order[np.cumsum(weight[order]) <= max(DARKER_SHARE * weight.sum(), weight[order[0]])]
-    return np.asarray(np.average(colours[darker], axis=0, weights=weight[darker]), np.float32)
+    return np.asarray(np.average(colours[darker, 0], axis=0, weights=weight[darker]), np.float32)
 
 
 def _soft_colours(ink: Pixels | Rgb, behind: Pixels | Rgb) -> Pixels | Rgb:
@@ -214,10 +243,8 @@ def _boxes_of_pieces(
     behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
 ) -> list[tuple[int, int, int, int]]:
     """Return left, top, right and bottom, px, of what is not bare paper."""
-    away = cv2.medianBlur(behind, 3).astype(np.int16).reshape(*behind.shape[:2], -1) - np.rint(colour).astype(np.int16)
-    light = away.mean(axis=2, keepdims=True)
-    tinted = np.abs(away - light).max(axis=2) > TINTED_SHARE * bare_levels
-    far = ((np.abs(light[..., 0]) > bare_levels) | tinted).astype(np.uint8)
+    light, tint = light_and_tint(np.asarray(cv2.medianBlur(behind, 3) - colour, np.float32))
+    far = ((np.abs(light) > bare_levels) | (tint > TINTED_SHARE * bare_levels)).astype(np.uint8)
     tile = max(1, round(mm_to_px(TILE_MM, dpi)))
     return _boxes(_tiled(far, tile), tile, far.shape)
 
