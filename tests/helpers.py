@@ -1,12 +1,17 @@
 """What tests do over and over: laying paper, waiting, reading the truth."""
 
+import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Container, Sequence
 from typing import Any
 
 import httpx
 
+from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.plain import Readable
+from papiermappe.core.page_text import Block, BoxMm, Care, Line, PageText, Paragraph, Word
 from papiermappe.devices.model import Sides, Source, TicketSettings
+from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.services.desk import Desk, desk
 from papiermappe.store.database import Store
 
@@ -112,3 +117,50 @@ def orders(store: Store, mappe_id: int) -> list[int]:
 def page_ids(now: Desk) -> list[int]:
     """Return all pages of a desk in reading order."""
     return [page for sheet in now.lanes for page in sheet if page is not None]
+
+
+def page_saying(*lines: str, at_mm: float = 20.0) -> PageText:
+    """Return an A4 page of what was read in German: a paragraph of lines, the first at a height."""
+    made = []
+    for number, text in enumerate(lines):
+        top = at_mm + 8 * number
+        box = BoxMm(left=20, top=top, right=100, bottom=top + 6)
+        made.append(Line(words=tuple(Word(text=word, box=box, confidence=0.9) for word in text.split()), box=box))
+    return PageText(
+        width_mm=210, height_mm=297, languages=("deu",), blocks=(Block(paragraphs=(Paragraph(lines=tuple(made)),)),)
+    )
+
+
+class FakeRecogniser:
+    """A recogniser that reads the same on every page, except where it breaks off; counts how often it is asked.
+
+    Args:
+        text: what it reads.
+        breaks_off_at: at which times of being asked.
+    """
+
+    def __init__(self, text: PageText, breaks_off_at: Container[int] = ()) -> None:
+        self.text = text
+        self.breaks_off_at = breaks_off_at
+        self.asked = 0
+
+    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
+        """Tell nothing."""
+        return TurnEstimate(0, 0.0)
+
+    def languages(self) -> frozenset[str]:
+        """Return what it can read."""
+        return frozenset({"deu", "eng"})
+
+    def in_background(self) -> "FakeRecogniser":
+        """Return itself."""
+        return self
+
+    def read(
+        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+    ) -> PageText:
+        """Read, or break off."""
+        self.asked += 1
+        if self.asked in self.breaks_off_at:
+            raise RecogniserFailed("The recogniser took longer than 120 s.", None, "")
+        return self.text

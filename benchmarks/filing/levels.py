@@ -12,9 +12,9 @@ from benchmarks.table import Row, of_all, scaled
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
-from papiermappe.core.encode.plain import encode_pgm
+from papiermappe.core.encode.plain import readable
 from papiermappe.core.encode.shown import shown
-from papiermappe.core.page_text import PageText
+from papiermappe.core.page_text import Care, PageText
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.recognition.tesseract import installed
 
@@ -88,7 +88,7 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
 
 
 def _read(recogniser: "object", picture: Pixels) -> PageText:
-    return recogniser.read(encode_pgm(picture), DPI, ("eng",))  # type: ignore[attr-defined, no-any-return]
+    return recogniser.read(readable(picture, DPI, Care.ACCURATE), ("eng",), Care.ACCURATE)  # type: ignore[attr-defined, no-any-return]
 
 
 def _hues(page: TrueDocument, seen: Pixels) -> list[float]:

@@ -16,6 +16,7 @@ from pydantic import ValidationError
 
 from papiermappe.assembly.order import Colours, Order
 from papiermappe.core.encode.level import Level
+from papiermappe.core.page_text import Care
 from papiermappe.errors import PapiermappeError
 from papiermappe.local.errors import CannotStart
 from papiermappe.settings import Settings
@@ -123,6 +124,7 @@ def assemble(
     out: Annotated[Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx")],
     level: Annotated[Level, typer.Option(help="How small it becomes.")] = Level.BALANCED,
     read: Annotated[str, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu.")] = "",
+    care: Annotated[Care, typer.Option(help="With how much pages are read.")] = Care.ACCURATE,
     straighten: Annotated[bool, typer.Option(help="Take out the skew.")] = True,
     crop: Annotated[bool, typer.Option(help="Cut to the sheet.")] = True,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
@@ -143,6 +145,7 @@ def assemble(
         out=out,
         level=level,
         languages=tuple(code for code in read.split("+") if code),
+        care=care,
         straighten=straighten,
         crop=crop,
         dpi=dpi,

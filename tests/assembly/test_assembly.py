@@ -1,7 +1,7 @@
 """Files made of files, as a person asks for them at the command line."""
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -10,48 +10,22 @@ import docx
 import pikepdf
 import pytest
 from PIL import Image, ImageSequence
-from tests.helpers import here
+from tests.helpers import FakeRecogniser, here, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
 from papiermappe.assembly.order import Colours, Format, Order
 from papiermappe.assembly.run import Assembly, whole_or_not
 from papiermappe.cli import app
-from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.devices.errors import FileRefused
-from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 DPI = 100
-WORD = Word(text="Lease", box=BoxMm(left=20, top=20, right=40, bottom=26), confidence=0.9)
-READ = PageText(
-    width_mm=210,
-    height_mm=297,
-    languages=("eng",),
-    blocks=(Block(paragraphs=(Paragraph(lines=(Line(words=(WORD,), box=WORD.box),)),)),),
-)
-
-
-class Reader:
-    """A recogniser that always reads the same, or breaks off."""
-
-    def __init__(self, breaks_off: bool = False) -> None:
-        self.breaks_off = breaks_off
-
-    def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
-        """Tell nothing."""
-        return TurnEstimate(0, 0.0)
-
-    def read(self, picture: bytes, dpi: float, languages: Sequence[str]) -> PageText:
-        """Read the same, or break off."""
-        if self.breaks_off:
-            raise RecogniserFailed("The recogniser broke off.", 1, "")
-        return READ
+LEASE = page_saying("Lease")
 
 
 @pytest.fixture
@@ -69,7 +43,7 @@ def files(tmp_path: Path) -> list[Path]:
     return made
 
 
-def made(order: Order, reader: Reader | None = None) -> Any:
+def made(order: Order, reader: FakeRecogniser | None = None) -> Any:
     """Make what was ordered, in this process."""
     return Assembly(order, here, reader, lambda: None, NOW).run()
 
@@ -77,7 +51,7 @@ def made(order: Order, reader: Reader | None = None) -> Any:
 def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
     steps: list[int] = []
     order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", level=Level.LEAN, languages=("eng",))
-    report = Assembly(order, here, Reader(), lambda: steps.append(1), NOW).run()
+    report = Assembly(order, here, FakeRecogniser(LEASE), lambda: steps.append(1), NOW).run()
     assert len(steps) == len(report.pages) == 3
     assert report.byte_size == order.out.stat().st_size
     assert [page.words for page in report.pages] == [1, 1, 1]
@@ -105,7 +79,7 @@ def _pages_of_tiff(file: Path) -> int:
 def test_the_ending_says_what_is_made(
     files: list[Path], tmp_path: Path, name: str, holds: Callable[[Path], bool]
 ) -> None:
-    report = made(Order(sources=tuple(files), out=tmp_path / name, languages=("eng",)), Reader())
+    report = made(Order(sources=tuple(files), out=tmp_path / name, languages=("eng",)), FakeRecogniser(LEASE))
     assert report.out == (str(tmp_path / name),)
     assert holds(tmp_path / name)
 
@@ -132,8 +106,8 @@ def test_a_lower_resolution(files: list[Path], tmp_path: Path) -> None:
 
 def test_a_page_that_cannot_be_read_by_the_recogniser_is_in_the_file(files: list[Path], tmp_path: Path) -> None:
     order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", languages=("eng",))
-    report = made(order, Reader(breaks_off=True))
-    assert [page.unread for page in report.pages] == ["The recogniser broke off."] * 3
+    report = made(order, FakeRecogniser(LEASE, breaks_off_at=range(99)))
+    assert [page.unread for page in report.pages] == ["The recogniser took longer than 120 s."] * 3
     with pikepdf.open(order.out) as pdf:
         assert len(pdf.pages) == 3
     assert "No recogniser" in made(order.model_copy(update={"out": tmp_path / "b.pdf"})).pages[0].unread

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.order.places import Place, Side, move, nudge, ranks_between, reading_order, sheets
+from papiermappe.core.order.places import Place, Side, arranged, move, nudge, ranks_between, reading_order, sheets
 
 
 def pile(count: int) -> list[Place]:
@@ -92,3 +92,24 @@ def test_a_move_keeps_every_page_once_and_the_order_of_the_others(count: int, ch
     assert [page for page in order if page in stayed] == sorted(stayed)
     went = [page for page in order if page not in stayed]
     assert went == sorted(went)
+
+
+def test_sheets_are_arranged_whole() -> None:
+    """What is put away goes with its sheet; a sheet that is put away altogether stays."""
+    places = [
+        Place(1, Decimal(1), Side.FRONT),
+        Place(2, Decimal(1), Side.BACK, put_away=True),
+        Place(3, Decimal(2), Side.FRONT, put_away=True),
+        Place(4, Decimal(3), Side.FRONT),
+        Place(5, Decimal(4), Side.FRONT),
+    ]
+    moved = arranged(places, [1, 0, 2])
+    assert {(place.page_id, place.rank) for place in moved} == {(1, Decimal(3)), (2, Decimal(3)), (4, Decimal(1))}
+    assert next(place for place in moved if place.page_id == 2).put_away
+
+
+@given(st.permutations(range(7)))
+def test_any_arrangement_is_the_one_asked_for(order: list[int]) -> None:
+    places = [Place(at, Decimal(at), Side.FRONT) for at in range(7)]
+    moved = {place.page_id: place for place in arranged(places, order)}
+    assert [place.page_id for place in reading_order(moved.get(one.page_id, one) for one in places)] == order

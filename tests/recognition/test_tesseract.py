@@ -9,6 +9,8 @@ import cv2
 import numpy as np
 import pytest
 
+from papiermappe.core.encode.plain import Readable, readable
+from papiermappe.core.page_text import Care
 from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
 from papiermappe.recognition.tesseract import Ended, Run, Tesseract, installed, run
 from papiermappe.recognition.tsv import page_text
@@ -16,6 +18,7 @@ from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 
 DPI = 200
+NOTHING = Readable(b"", DPI)
 SLEEPING = [sys.executable, "-c", "import time; time.sleep(60)"]
 HEAD = "level\tpage_num\tblock_num\tpar_num\tline_num\tword_num\tleft\ttop\twidth\theight\tconf\ttext\n"
 TABLE = (
@@ -108,7 +111,7 @@ def test_a_letter_is_read_with_its_places() -> None:
     """Every word that was drawn, in the order of reading, where it was drawn."""
     german = ORIGINALS["german"]
     side = draw_side(german.paper, german.sheets[0].front)
-    read = installed().read(png(side.raster(300)), 300, ["deu"])
+    read = installed().read(readable(side.raster(300), 300, Care.ACCURATE), ["deu"], Care.ACCURATE)
     assert (read.width_mm, read.height_mm) == pytest.approx((210, 297), abs=0.2)
     words = {word.text: word for line in read.lines() for word in line.words}
     drawn = {text: (left, line.y_mm) for line in side.lines for text, left, _ in line.words() if len(text) > 6}
@@ -130,12 +133,12 @@ def test_its_table_is_read() -> None:
 
 def test_a_table_without_a_page_is_a_failure() -> None:
     with pytest.raises(RecogniserFailed, match="cannot be read"):
-        Tesseract("t", saying("List (1):\neng\n")).read(b"", DPI, ["eng"])
+        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng"], Care.ACCURATE)
 
 
 def test_a_language_that_is_not_there_is_named_with_its_package() -> None:
     with pytest.raises(LanguageAbsent, match="tesseract-ocr-chi-sim"):
-        Tesseract("t", saying("List (1):\neng\n")).read(b"", DPI, ["eng", "chi_sim"])
+        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng", "chi_sim"], Care.ACCURATE)
 
 
 def test_one_that_is_not_wanted_any_more_is_stopped() -> None:

@@ -1,6 +1,6 @@
 """What the levels make of a Mappe, and pages that are read when they are filed."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -9,21 +9,22 @@ import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
-from tests.helpers import QUICK_ONE_SIDE, Drawer, here, orders
+from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
 
 from papiermappe.core.encode.level import Level
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
+from papiermappe.core.page_text import Care
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
 from papiermappe.devices.escl import Limits
-from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import Reads
 from papiermappe.services import filing, intake, levels, ordering, passes
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotFound
 from papiermappe.services.pictures import look_at_page
+from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
+GERMAN = Reading("deu", Care.ACCURATE)
 
 
 @pytest.fixture
@@ -36,29 +37,16 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
     return orders(store, mappe)
 
 
-class Reader:
-    """Reads the same on every page, except where it breaks off; counts how often it is asked."""
-
-    def __init__(self, breaks_off_at: int = 0) -> None:
-        self.asked = 0
-        self.breaks_off_at = breaks_off_at
-
-    def read(self, picture: bytes, dpi: float, languages: Sequence[str]) -> PageText:
-        """Read."""
-        self.asked += 1
-        if self.asked == self.breaks_off_at:
-            raise RecogniserFailed("The recogniser took longer than 120 s.", None, "")
-        box = BoxMm(left=20, top=20, right=40, bottom=26)
-        line = Line(words=(Word(text="Pachtvertrag", box=box, confidence=0.9),), box=box)
-        blocks = (Block(paragraphs=(Paragraph(lines=(line,)),)),)
-        return PageText(width_mm=210, height_mm=297, languages=tuple(languages), blocks=blocks)
+def reader(*breaks_off_at: int) -> FakeRecogniser:
+    """Return one that reads the same word on every page."""
+    return FakeRecogniser(page_saying("Pachtvertrag"), breaks_off_at)
 
 
-def filed(store: Store, mappe: int, folder: Path, reader: Reads | None, level: Level = Level.LEAN) -> Path:
+def filed(store: Store, mappe: int, folder: Path, recogniser: Reads | None, level: Level = Level.LEAN) -> Path:
     """File a Mappe, its pages read in German, and return the file."""
     leases = filing.add_destination(store, "Leases", folder)
-    made = filing.ask_for_filing(store, mappe, leases, NOW, level, ["deu"])
-    filing.make_document(store, made, here, reader, DEFAULT_LIMIT_PX)
+    made = filing.ask_for_filing(store, mappe, leases, NOW, level, GERMAN)
+    filing.make_document(store, made, here, recogniser, DEFAULT_LIMIT_PX)
     return folder / filing.filed_document(store, made)[0]
 
 
@@ -106,31 +94,31 @@ def test_a_changed_page_is_tried_again(store: Store, mappe: int, pages: list[int
 def test_a_document_of_each_level_can_be_searched(
     store: Store, mappe: int, pages: list[int], tmp_path: Path, level: Level
 ) -> None:
-    file = filed(store, mappe, tmp_path, Reader(), level)
+    file = filed(store, mappe, tmp_path, reader(), level)
     assert words_of(file) == ["Pachtvertrag"] * 3
     with pikepdf.open(file) as pdf:
         assert str(pdf.Root.Lang) == "de"
 
 
 def test_what_was_read_is_known(store: Store, mappe: int, pages: list[int], tmp_path: Path) -> None:
-    reader = Reader()
-    filed(store, mappe, tmp_path, reader)
-    again = filed(store, mappe, tmp_path, reader)
-    assert reader.asked == 3
+    once = reader()
+    filed(store, mappe, tmp_path, once)
+    again = filed(store, mappe, tmp_path, once)
+    assert once.asked == 3
     assert words_of(again) == ["Pachtvertrag"] * 3
 
 
 @pytest.mark.parametrize(
-    ("reader", "unread", "why"),
+    ("recogniser", "unread", "why"),
     [
-        (Reader(breaks_off_at=2), "1 page could not be read", "longer than 120 s"),
+        (reader(2), "1 page could not be read", "longer than 120 s"),
         (None, "3 pages could not be read", "tesseract-ocr"),
     ],
 )
 def test_pages_that_cannot_be_read_are_filed_and_named(
-    store: Store, mappe: int, pages: list[int], tmp_path: Path, reader: Reader | None, unread: str, why: str
+    store: Store, mappe: int, pages: list[int], tmp_path: Path, recogniser: FakeRecogniser | None, unread: str, why: str
 ) -> None:
-    file = filed(store, mappe, tmp_path, reader)
+    file = filed(store, mappe, tmp_path, recogniser)
     assert len(words_of(file)) == 3
     (told,) = [one.message for one in desk(store, mappe).filings]
     assert told is not None

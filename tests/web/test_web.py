@@ -46,7 +46,7 @@ POSTS = [
     "/mappen", "/mappen/1/move", "/mappen/1/nudge", "/mappen/1/put-away", "/mappen/1/bring-back", "/mappen/1/turn",
     "/mappen/1/switch", "/mappen/1/tone", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/passes",
     "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again", "/passes/1/next-sheet", "/passes/1/stop",
-    "/passes/1/go-on", "/devices",
+    "/passes/1/go-on", "/devices", "/mappen/1/printed-order", "/filings/1/stop",
 ]  # fmt: skip
 
 

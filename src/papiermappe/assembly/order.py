@@ -7,6 +7,7 @@ from pydantic import BaseModel, ConfigDict
 
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.level import Level
+from papiermappe.core.page_text import Care
 
 
 class Colours(StrEnum):
@@ -60,6 +61,8 @@ class Order(BaseModel):
     out: Path
     level: Level = Level.BALANCED
     languages: tuple[str, ...] = ()
+    care: Care = Care.ACCURATE
+    """With how much pages are read."""
     """That pages are read in; empty: they are not read."""
     straighten: bool = True
     crop: bool = True

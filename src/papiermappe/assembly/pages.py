@@ -11,7 +11,7 @@ from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.levels import FAITHFUL_QUALITY, PreparedPage, prepared
-from papiermappe.core.encode.plain import encode_pgm, encode_png
+from papiermappe.core.encode.plain import Readable, encode_png, readable
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import CapturedPicture, Pixels
@@ -35,8 +35,8 @@ class MadePage(NamedTuple):
     tiff: TiffPage | None = None
     picture: bytes | None = None
     """Encoded, for a file of its own."""
-    to_read: bytes | None = None
-    """Grey, PGM, for the recogniser: to be read, or to find the way up."""
+    to_read: Readable | None = None
+    """For the recogniser: to be read, or to find the way up."""
     grids: tuple[Grid, ...] = ()
     """Of its tables, for a text document."""
 
@@ -62,7 +62,7 @@ def made_page(capture: CapturedPicture, order: Order, upright: TurnEstimate | No
     made = MadePage(
         width_mm, height_mm, dpi, colour, toned, tuple(finding.message for finding in look.findings),
         way_up_open=look.way_up_open and upright is None,
-        to_read=encode_pgm(page) if order.languages or look.way_up_open else None,
+        to_read=readable(page, dpi, order.care) if order.languages or look.way_up_open else None,
     )  # fmt: skip
     return _for_format(made, page, order)
 

@@ -18,6 +18,7 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.alto import write_alto
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.plain import Readable
 from papiermappe.core.encode.tiff import write_tiff
 from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.languages import language
@@ -116,7 +117,7 @@ class Assembly:
         try:
             made = self._compute(made_page, source.capture, self._order)
             if made.way_up_open and self._recogniser is not None and made.to_read is not None:
-                upright = self._upright(made.to_read, made.dpi)
+                upright = self._upright(made.to_read)
                 if upright is not None:
                     made = self._compute(made_page, source.capture, self._order, upright)
         except PictureRefused as exc:
@@ -125,9 +126,9 @@ class Assembly:
         text, unread = self._read(made)
         return _Page(source, made._replace(to_read=None), text, unread)
 
-    def _upright(self, picture: bytes, dpi: float) -> TurnEstimate | None:
+    def _upright(self, page: Readable) -> TurnEstimate | None:
         try:
-            turn = self._recogniser.find_upright(picture, dpi) if self._recogniser else None
+            turn = self._recogniser.find_upright(page.picture, page.dpi) if self._recogniser else None
         except RecogniserError:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
@@ -139,7 +140,7 @@ class Assembly:
         if self._recogniser is None:
             return None, "No recogniser of text is installed. On Debian: tesseract-ocr."
         try:
-            return self._recogniser.read(made.to_read, made.dpi, self._order.languages), None
+            return self._recogniser.read(made.to_read, self._order.languages, self._order.care), None
         except RecogniserError as exc:
             return None, exc.message
 

@@ -1,9 +1,17 @@
 """What is written on a page, as it was read: blocks, paragraphs, lines and words, in the order of reading."""
 
 from collections.abc import Iterator
+from enum import StrEnum
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
+
+
+class Care(StrEnum):
+    """How much care pages are read with."""
+
+    FAST = "fast"
+    ACCURATE = "accurate"
 
 
 class _Value(BaseModel):

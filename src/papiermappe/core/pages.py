@@ -10,8 +10,9 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PreparedPage, finished, prepared
-from papiermappe.core.encode.plain import encode_pgm, encode_png
+from papiermappe.core.encode.plain import Readable, encode_png, readable
 from papiermappe.core.encode.shown import shown
+from papiermappe.core.page_text import Care
 from papiermappe.core.picture import CapturedPicture, DecodedOnce
 from papiermappe.core.spot import telling_spot
 from papiermappe.core.treatment import Tone, Treatment, render
@@ -27,16 +28,23 @@ def page_jpeg(
 
 
 def prepared_page(
-    capture: CapturedPicture, treatment: Treatment, level: Level, to_read: bool
-) -> tuple[PreparedPage, bytes | None]:
-    """Return the page picture, prepared for a document, and, where it is `to_read`, in grey as PGM.
+    capture: CapturedPicture, treatment: Treatment, level: Level, care: Care | None
+) -> tuple[PreparedPage, Readable | None]:
+    """Return the page picture, prepared for a document, and, where it is to be read with some care, for that.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
     """
     page = render(capture, treatment)
     ready = prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
-    return ready, encode_pgm(page) if to_read else None
+    return ready, readable(page, capture.dpi, care) if care else None
+
+
+def readable_page(capture: CapturedPicture, treatment: Treatment, care: Care) -> Readable:
+    """Return the page picture for a recogniser. Raises PictureRefused."""
+    in_grey = {Tone.AS_SCANNED: Tone.GREY}
+    toned = treatment.model_copy(update={"tone": in_grey.get(treatment.tone, treatment.tone)})
+    return readable(render(capture, toned), capture.dpi, care)
 
 
 class TriedLevel(NamedTuple):

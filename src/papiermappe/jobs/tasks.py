@@ -5,14 +5,14 @@ from procrastinate import Blueprint, RetryStrategy
 from papiermappe.compute import Compute
 from papiermappe.devices.escl import Limits
 from papiermappe.recognition.model import Recogniser
-from papiermappe.services import filing, intake, levels, pictures
+from papiermappe.services import filing, intake, levels, pictures, reading
 from papiermappe.store.database import Store
 from papiermappe.store.queue import Work
 
 PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
 
 
-def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits: Limits) -> Blueprint:
+def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits: Limits, at_a_time: int) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm."""
     blueprint = Blueprint()
 
@@ -35,6 +35,10 @@ def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits:
     @blueprint.task(name=Work.TRY_LEVELS, retry=PATIENT)
     def try_levels(mappe_id: int, page_id: int) -> None:
         levels.try_levels(store, mappe_id, page_id, compute, limits.page_px)
+
+    @blueprint.task(name=Work.READ_AHEAD, retry=PATIENT)
+    def read_ahead(mappe_id: int, not_again: list[int]) -> None:
+        reading.read_ahead(store, mappe_id, not_again, compute, recogniser, limits.page_px, at_a_time)
 
     @blueprint.task(name=Work.FILE, retry=PATIENT)
     def file(filing_id: int) -> None:

@@ -38,7 +38,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     pool = WorkPool(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=12, kwargs={"connect_timeout": 5}))
-    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings)), namespace="")
+    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings), settings.worker_processes), namespace="")
     await asyncio.to_thread(pool.warm_up)
     try:
         async with app.open_async():

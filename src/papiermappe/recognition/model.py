@@ -1,10 +1,12 @@
 """What recognisers do."""
 
+import threading
 from collections.abc import Sequence
 from typing import Protocol
 
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.page_text import PageText
+from papiermappe.core.encode.plain import Readable
+from papiermappe.core.page_text import Care, PageText
 
 
 class KnowsUpright(Protocol):
@@ -18,8 +20,18 @@ class KnowsUpright(Protocol):
 class Reads(Protocol):
     """Reads print."""
 
-    def read(self, picture: bytes, dpi: float, languages: Sequence[str]) -> PageText:
-        """Return what is written on a page, PNM, PNG or JPEG. Raises RecogniserError."""
+    def in_background(self) -> "Reads":
+        """Return one that leaves the machine to everything else."""
+        ...
+
+    def languages(self) -> frozenset[str]:
+        """Return the codes of the languages that it can read. Raises RecogniserError."""
+        ...
+
+    def read(
+        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+    ) -> PageText:
+        """Return what is written on a page; set `cancelled` to have it break off. Raises RecogniserError."""
         ...
 
 

@@ -9,7 +9,8 @@ from typing import NamedTuple, Protocol
 import numpy as np
 
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.page_text import PageText
+from papiermappe.core.encode.plain import Readable
+from papiermappe.core.page_text import Care, PageText
 from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
 from papiermappe.recognition.tsv import page_text
 
@@ -20,6 +21,11 @@ LOOK_EVERY_S = 0.2
 NOTHING_READ = 1  # its exit status where there are too few letters to tell
 FEWEST_LETTERS = 12
 SURE_RATIO = 2.0  # its confidence, the logarithm of a ratio, where the answer is sure enough
+WITH_CARE: dict[Care, list[str]] = {
+    Care.FAST: ["-c", "tessedit_do_invert=0"],  # light print on dark is not tried where dark on light is not read well
+    Care.ACCURATE: [],
+}
+LEAST_URGENT = ("nice", "-n", "19")
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # threads of its own make two of them slower than one
 
 
@@ -79,15 +85,25 @@ class Tesseract:
     Args:
         program: its path.
         run: how programs are run.
+        before: a program, with its options, by which it is run.
     """
 
-    def __init__(self, program: str, run: Run = run) -> None:
+    def __init__(self, program: str, run: Run = run, before: Sequence[str] = ()) -> None:
         self._program = program
         self._run = run
+        self._before = before
         self._known: frozenset[str] = frozenset()
 
+    def in_background(self) -> "Tesseract":
+        """Return one that leaves the machine to everything else."""
+        return Tesseract(self._program, self._run, LEAST_URGENT)
+
     def languages(self) -> frozenset[str]:
-        """Return the names of the data that are installed. Raises RecogniserAbsent and RecogniserFailed."""
+        """Return the codes of the languages that are installed. Raises RecogniserAbsent and RecogniserFailed."""
+        return self.data() - {ORIENTATION}
+
+    def data(self) -> frozenset[str]:
+        """Return the names of all its data that is installed. Raises RecogniserAbsent and RecogniserFailed."""
         _, *names = self._asked(["--list-langs"], b"").out.decode().split("\n")
         return frozenset(name.strip() for name in names if name.strip())
 
@@ -118,14 +134,14 @@ class Tesseract:
         return TurnEstimate(turns, float(np.clip(ratio / (2 * SURE_RATIO), 0.0, 1.0)))
 
     def read(
-        self, picture: bytes, dpi: float, languages: Sequence[str], cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
     ) -> PageText:
         """Read what is written on a page.
 
         Args:
-            picture: PNM, PNG or JPEG, straightened and the right way up.
-            dpi: its resolution.
+            page: straightened and the right way up.
             languages: ISO 639-2 codes, the main one first.
+            care: with how much.
             cancelled: set it to stop.
 
         Raises:
@@ -135,10 +151,10 @@ class Tesseract:
             ReadingCancelled: it was stopped.
         """
         self._check(languages)
-        options = ["--psm", "3", "-l", "+".join(languages), "--dpi", str(round(dpi)), "tsv"]
-        ended = self._asked(["stdin", "stdout", *options], picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
+        options = ["--psm", "3", "-l", "+".join(languages), "--dpi", str(round(page.dpi)), *WITH_CARE[care], "tsv"]
+        ended = self._asked(["stdin", "stdout", *options], page.picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
         try:
-            return page_text(ended.out.decode(), dpi, tuple(languages))
+            return page_text(ended.out.decode(), page.dpi, tuple(languages))
         except ValueError as exc:
             raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(exc)) from exc
 
@@ -159,7 +175,7 @@ class Tesseract:
         cancelled: threading.Event | None = None,
     ) -> Ended:
         try:
-            ended = self._run([self._program, *options], given, limit_s, cancelled)
+            ended = self._run([*self._before, self._program, *options], given, limit_s, cancelled)
         except TimeoutError as exc:
             raise RecogniserFailed(f"The recogniser took longer than {limit_s:.0f} s.", None, "") from exc
         except OSError as exc:
@@ -181,6 +197,6 @@ def installed(find: Callable[[str], str | None] = shutil.which, run: Run = run) 
     if program is None:
         raise RecogniserAbsent("No recogniser of text is installed. On Debian: tesseract-ocr.")
     recogniser = Tesseract(program, run)
-    if ORIENTATION not in recogniser.languages():
+    if ORIENTATION not in recogniser.data():
         raise RecogniserAbsent("The recogniser cannot tell the way up. On Debian: tesseract-ocr-osd.")
     return recogniser

@@ -13,7 +13,9 @@ from papiermappe.core.order.places import Side, sheets
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.services.errors import NotFound
 from papiermappe.services.journal import pages_of, place_of, treatment_of, way_back_of
+from papiermappe.services.made import MadePage, in_words
 from papiermappe.services.naming import next_number
+from papiermappe.services.printed import PrintedView, printed_view
 from papiermappe.store.database import Store
 from papiermappe.store.models import Filing, JournalEntry, Mappe, Page, Pass, PassState
 
@@ -81,6 +83,9 @@ class FilingView(BaseModel):
     pages_done: int
     byte_size: int | None
     message: str | None
+    stopping: bool
+    made_of: str
+    """What its pages were made of; empty before it is done."""
 
 
 class HistoryView(BaseModel):
@@ -102,6 +107,7 @@ class Desk(BaseModel):
     """Front and back of each sheet."""
     put_away: list[int]
     pages: list[PageView]
+    printed: PrintedView
     passes: list[PassView]
     filings: list[FilingView]
     history: list[HistoryView]
@@ -127,6 +133,7 @@ def desk(store: Store, mappe_id: int, since: int = 0) -> Desk:
             lanes=_lanes(pages),
             put_away=[page.id for page in pages if page.put_away],
             pages=[page_view(page, numbers[page.capture.pass_id]) for page in pages if page.revision > since],
+            printed=printed_view(pages),
             passes=_passes(session, mappe_id),
             filings=_filings(session, mappe_id),
             history=_history(session, mappe_id),
@@ -220,6 +227,8 @@ def _filings(session: Session, mappe_id: int) -> list[FilingView]:
             pages_done=one.pages_done,
             byte_size=one.byte_size,
             message=one.message,
+            stopping=one.stop_wanted and one.state.under_way,
+            made_of=in_words([MadePage.model_validate(page) for page in one.made["pages"]]) if one.made else "",
         )
         for one in filings
     ]

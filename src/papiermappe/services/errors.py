@@ -3,7 +3,8 @@
 ServiceError
 ├── NotFound            what was asked for is not there
 ├── ChangedMeanwhile    someone else has changed it since it was looked at
-└── NotPossible         it cannot be done as things are
+├── NotPossible         it cannot be done as things are
+└── Stopped             it was stopped because somebody asked for it
 """
 
 from papiermappe.errors import PapiermappeError
@@ -23,3 +24,7 @@ class ChangedMeanwhile(ServiceError):
 
 class NotPossible(ServiceError):
     """It cannot be done as things are."""
+
+
+class Stopped(ServiceError):
+    """It was stopped because somebody asked for it."""

@@ -4,8 +4,10 @@ import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Iterator, Sequence
-from datetime import UTC, datetime
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from datetime import UTC, date, datetime
 from io import BufferedRandom, BufferedReader
 from itertools import islice
 from pathlib import Path
@@ -26,12 +28,14 @@ from papiermappe.core.page_text import PageText
 from papiermappe.core.pages import prepared_page
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
+from papiermappe.recognition.errors import ReadingCancelled
 from papiermappe.recognition.model import Reads
-from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.errors import NotFound, NotPossible, Stopped
 from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
+from papiermappe.services.made import MadePage, made_pages
 from papiermappe.services.naming import take_number
 from papiermappe.services.pictures import captured_picture
-from papiermappe.services.reading import Reader
+from papiermappe.services.reading import NOT_READ, Reader, Reading
 from papiermappe.services.words import count
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, tell
@@ -41,6 +45,7 @@ from papiermappe.store.queue import Work, hand_in
 
 PDF = ".pdf"
 PAGES_AHEAD = 3
+LOOK_EVERY_S = 0.5
 
 
 class FiledRow(NamedTuple):
@@ -81,12 +86,28 @@ def ask_for_filing(
     destination_id: int,
     now: datetime,
     level: Level = Level.BALANCED,
-    languages: Sequence[str] = (),
+    reading: Reading = NOT_READ,
+    dated: date | None = None,
 ) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
 
-    With `languages` its pages are read, so that it can be searched. Two who ask at the same time get two names: the
-    number is taken under a lock, the name is unique in the database.
+    Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
+
+    Args:
+        store: of the Mappe.
+        mappe_id: of the Mappe.
+        destination_id: where the document goes.
+        now: what the time is, with its zone.
+        level: how small it becomes.
+        reading: how its pages are read, so that it can be searched.
+        dated: the day in its name; None: today.
+
+    Returns:
+        The number of the filing.
+
+    Raises:
+        NotFound: there is no such Mappe or destination.
+        NotPossible: there is no page to file.
     """
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
@@ -96,15 +117,18 @@ def ask_for_filing(
         snapshot = _snapshot(session, mappe_id)
         if not snapshot:
             raise NotPossible("There is no page to file. Take pages in, or bring some back.")
+        day = dated or now.date()
         filing = Filing(
             mappe_id=mappe_id,
             destination_id=destination.id,
-            file_name=_free_name(session, destination.id, mappe.subject, now),
+            dated=day,
+            file_name=_free_name(session, destination.id, mappe.subject, day),
             title=mappe.subject or "Papers",
             pages={"pages": snapshot},
             page_count=len(snapshot),
             level=level,
-            languages="+".join(languages),
+            languages=reading.languages,
+            care=reading.care,
             state=FilingState.QUEUED,
             asked_at=now,
         )
@@ -121,22 +145,32 @@ def _snapshot(session: Session, mappe_id: int) -> list[dict[str, object]]:
     return [{"capture": page.capture_id, "treatment": page.treatment} for page in ordered]
 
 
-def _free_name(session: Session, destination_id: int, subject: str, today: datetime) -> str:
+def _free_name(session: Session, destination_id: int, subject: str, day: date) -> str:
     while True:
-        name = safe_file_name(document_name(today.date(), subject, take_number(session)) + PDF, PDF)
+        name = safe_file_name(document_name(day, subject, take_number(session)) + PDF, PDF)
         taken = select(Filing.id).where(Filing.destination_id == destination_id, Filing.file_name == name)
         if session.scalar(taken) is None:
             return name
 
 
 def try_again(store: Store, filing_id: int) -> None:
-    """Have a filing that failed made again, under the same name."""
+    """Have a filing that failed or was stopped made again, under the same name. Raises NotFound, NotPossible."""
     with store.begin() as session:
         filing = _filing(session, filing_id)
-        if filing.state is not FilingState.FAILED:
+        if filing.state not in {FilingState.FAILED, FilingState.STOPPED}:
             raise NotPossible("This document is made already, or is being made.")
-        filing.state, filing.message, filing.pages_done = FilingState.QUEUED, None, 0
+        filing.state, filing.message, filing.pages_done, filing.stop_wanted = FilingState.QUEUED, None, 0, False
         hand_in(session, Work.FILE, filing_id=filing_id)
+        tell(session, filing.mappe_id)
+
+
+def stop(store: Store, filing_id: int) -> None:
+    """Have the making of a document stopped. Raises NotFound, NotPossible."""
+    with store.begin() as session:
+        filing = _filing(session, filing_id)
+        if not filing.state.under_way:
+            raise NotPossible("This document is not being made any more.")
+        filing.stop_wanted = True
         tell(session, filing.mappe_id)
 
 
@@ -144,24 +178,50 @@ def make_document(store: Store, filing_id: int, compute: Compute, recogniser: Re
     """Make a document and put it in its place; done twice, it does no harm."""
     with store.begin() as session:
         filing = _filing(session, filing_id)
-        if filing.state is FilingState.DONE:
+        if not filing.state.under_way:
             return
         filing.state = FilingState.MAKING
         tell(session, filing.mappe_id)
     try:
-        unread: list[str] = []
-        pages = _made_pages(store, filing, compute, Reader(store, recogniser, filing.languages, unread), most_px)
-        spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
-        about = About(filing.title, filing.asked_at, spoken)
-        with tempfile.TemporaryFile() as out:
-            write_pdf(pages, out, about, tempfile.TemporaryFile)
-            document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
-            store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
-            name = _put_in_place(store, filing, document)
+        with _stop_of(store, filing_id) as stop_wanted:
+            _make(store, filing, _Making(store, filing, compute, recogniser, most_px, stop_wanted))
+    except (Stopped, ReadingCancelled):
+        _ended(store, filing_id, FilingState.STOPPED, "Stopped; nothing was filed. What has been read is known.")
     except PapiermappeError as exc:
-        _failed(store, filing_id, exc.message)
-        return
-    _filed(store, filing_id, name, document, unread)
+        _ended(store, filing_id, FilingState.FAILED, exc.message)
+
+
+@contextmanager
+def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
+    """Give what is set when a filing is to stop."""
+    wanted, over = threading.Event(), threading.Event()
+
+    def watch() -> None:
+        while not wanted.is_set():
+            with suppress(StoreError), store.begin() as session:  # when the database is back, it is asked again
+                if session.scalar(select(Filing.stop_wanted).where(Filing.id == filing_id)):
+                    wanted.set()
+            if over.wait(LOOK_EVERY_S):
+                return
+
+    watcher = threading.Thread(target=watch)
+    watcher.start()
+    try:
+        yield wanted
+    finally:
+        over.set()
+        watcher.join()
+
+
+def _make(store: Store, filing: Filing, making: "_Making") -> None:
+    spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
+    about = About(filing.title, filing.asked_at, spoken)
+    with tempfile.TemporaryFile() as out:
+        write_pdf(making.pages(), out, about, tempfile.TemporaryFile)
+        document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
+        store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
+        name = _put_in_place(store, filing, document)
+    _filed(store, filing.id, name, document, making)
 
 
 class _Document(NamedTuple):
@@ -177,7 +237,7 @@ def _sha256_of(file: BufferedRandom | BufferedReader) -> str:
     return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-class _Made(NamedTuple):
+class _Ready(NamedTuple):
     """A page on its way into a document."""
 
     page: PreparedPage
@@ -186,38 +246,71 @@ class _Made(NamedTuple):
     text: PageText | None
 
 
-def _made_pages(store: Store, filing: Filing, compute: Compute, reader: Reader, most_px: int) -> Iterator[PdfPage]:
-    """Yield the pages in order, finished some at a time."""
-    ready = _prepared_pages(store, filing, compute, reader, most_px)
-    while group := list(islice(ready, PAGES_TOGETHER)):
-        pages = compute(finished, [one.page for one in group])
-        yield from (
-            PdfPage(page, one.width_mm, one.height_mm, one.text) for page, one in zip(pages, group, strict=True)
-        )
+class _Making:
+    """The making of the pages of a document.
 
+    Args:
+        store: where their captures are.
+        filing: what is made.
+        compute: runs what takes long.
+        recogniser: None where none is installed.
+        most_px: larger captures are refused.
+        stop_wanted: set when it is to stop.
+    """
 
-def _prepared_pages(store: Store, filing: Filing, compute: Compute, reader: Reader, most_px: int) -> Iterator[_Made]:
-    """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
+    def __init__(
+        self,
+        store: Store,
+        filing: Filing,
+        compute: Compute,
+        recogniser: Reads | None,
+        most_px: int,
+        stop_wanted: threading.Event,
+    ) -> None:
+        self.unread: list[str] = []
+        """Why pages could not be read."""
+        self.made: list[MadePage] = []
+        """What they are made of, in order."""
+        self._store = store
+        self._filing = filing
+        self._compute = compute
+        self._reader = Reader(store, recogniser, Reading(filing.languages, filing.care), self.unread, stop_wanted)
+        self._most_px = most_px
+        self._stop_wanted = stop_wanted
 
-    def made(entry: dict[str, Any]) -> _Made:
-        with store.begin() as session:
+    def pages(self) -> Iterator[PdfPage]:
+        """Yield the pages in order, finished some at a time. Raises Stopped, ReadingCancelled."""
+        ready = self._ready()
+        while group := list(islice(ready, PAGES_TOGETHER)):
+            pages = self._compute(finished, [one.page for one in group])
+            self.made += made_pages(pages, [one.text for one in group])
+            yield from (
+                PdfPage(page, one.width_mm, one.height_mm, one.text) for page, one in zip(pages, group, strict=True)
+            )
+
+    def _ready(self) -> Iterator[_Ready]:
+        """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
+        for done, page in enumerate(in_order(self._prepared, self._filing.pages["pages"], PAGES_AHEAD), 1):
+            yield page
+            with self._store.begin() as session:
+                _filing(session, self._filing.id).pages_done = done
+                tell(session, self._filing.mappe_id)
+
+    def _prepared(self, entry: dict[str, Any]) -> _Ready:
+        if self._stop_wanted.is_set():
+            raise Stopped("It was stopped.")
+        with self._store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])
         picture = treatment.picture_key(capture.sha256)
-        text = reader.known(picture)
-        page, to_read = compute(
-            prepared_page, captured_picture(store, capture, most_px), treatment, filing.level, reader.wants(text)
-        )
+        text = self._reader.known(picture)
+        captured = captured_picture(self._store, capture, self._most_px)
+        care = self._reader.wants(text)
+        page, to_read = self._compute(prepared_page, captured, treatment, self._filing.level, care)
         if to_read is not None:
-            text = reader.read(picture, to_read, capture.dpi)
+            text = self._reader.read(capture, picture, to_read)
         size_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
-        return _Made(page, *size_mm, text)
-
-    for done, page in enumerate(in_order(made, filing.pages["pages"], PAGES_AHEAD), 1):
-        yield page
-        with store.begin() as session:
-            _filing(session, filing.id).pages_done = done
-            tell(session, filing.mappe_id)
+        return _Ready(page, *size_mm, text)
 
 
 def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
@@ -227,7 +320,7 @@ def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
     while not _linked(folder, name, document):
         with store.begin() as session:
             mappe = locked_mappe(session, filing.mappe_id)
-            name = _free_name(session, filing.destination_id, mappe.subject, filing.asked_at.astimezone())
+            name = _free_name(session, filing.destination_id, mappe.subject, filing.dated)
             _filing(session, filing.id).file_name = name
     return name
 
@@ -259,12 +352,14 @@ def _linked(folder: Path, name: str, document: _Document) -> bool:
     return True
 
 
-def _filed(store: Store, filing_id: int, name: str, document: _Document, unread: list[str]) -> None:
+def _filed(store: Store, filing_id: int, name: str, document: _Document, making: _Making) -> None:
+    unread = making.unread
     with store.begin() as session:
         filing = _filing(session, filing_id)
         filing.state, filing.done_at = FilingState.DONE, datetime.now(UTC)
         filing.message = f"{count(len(unread), 'page')} could not be read: {unread[0]}" if unread else None
         filing.byte_size, filing.sha256 = document.byte_size, document.sha256
+        filing.made = {"pages": [page.model_dump(mode="json") for page in making.made]}
         note(
             session,
             locked_mappe(session, filing.mappe_id),
@@ -272,10 +367,10 @@ def _filed(store: Store, filing_id: int, name: str, document: _Document, unread:
         )
 
 
-def _failed(store: Store, filing_id: int, message: str) -> None:
+def _ended(store: Store, filing_id: int, state: FilingState, message: str) -> None:
     with store.begin() as session:
         filing = _filing(session, filing_id)
-        filing.state, filing.message = FilingState.FAILED, message
+        filing.state, filing.message = state, message
         tell(session, filing.mappe_id)
 
 

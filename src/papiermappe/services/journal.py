@@ -17,6 +17,7 @@ from papiermappe.core.treatment import Treatment
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.store.database import Store, tell
 from papiermappe.store.models import JournalEntry, Mappe, Page
+from papiermappe.store.queue import read_soon
 
 Fields = dict[str, Any]
 """Fields of one page as JSON: rank, side, put_away, and those of the treatment."""
@@ -163,6 +164,8 @@ def _write(
             after=_keyed(after),
         )
     )
+    if any(not fields or not PLACE_FIELDS.issuperset(fields) for fields in after.values()):
+        read_soon(session, mappe.id)
     tell(session, mappe.id)
     return mappe.seq
 

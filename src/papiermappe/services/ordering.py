@@ -3,9 +3,10 @@
 from collections.abc import Callable, Collection
 from typing import Literal
 
-from papiermappe.core.order.places import Place, move, nudge
+from papiermappe.core.order.places import Place, arranged, move, nudge
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import edit, locked_mappe, pages_of, place_of
+from papiermappe.services.printed import printed_numbers
 from papiermappe.services.words import count
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
@@ -19,6 +20,19 @@ def move_pages(store: Store, mappe_id: int, page_ids: Collection[int], gap: int,
 def nudge_pages(store: Store, mappe_id: int, page_ids: Collection[int], by: Literal[-1, 1], seen: int) -> int | None:
     """Move pages by one sheet towards the front (-1) or the end (+1)."""
     return _moved(store, mappe_id, page_ids, seen, lambda places: nudge(places, page_ids, by))
+
+
+def put_in_printed_order(store: Store, mappe_id: int, seen: int) -> int:
+    """Put the sheets in the order of their printed page numbers. Raises NotPossible where they lie in it."""
+    with store.begin() as session:
+        mappe = locked_mappe(session, mappe_id)
+        pages = pages_of(session, mappe_id)
+        told = printed_numbers(pages).told
+        if told is None or not told.out_of_place:
+            raise NotPossible("The sheets lie in the order of their page numbers, as far as these are known.")
+        places = [place_of(page) for page in pages]
+        changes = {place.page_id: {"rank": str(place.rank)} for place in arranged(places, told.order)}
+        return edit(session, mappe, f"{count(told.out_of_place, 'sheet')} put in printed order", changes, seen)
 
 
 def _moved(

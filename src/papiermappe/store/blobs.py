@@ -10,6 +10,7 @@ import obstore
 from obstore.exceptions import BaseError, NotFoundError
 from obstore.store import LocalStore, ObjectStore
 
+from papiermappe.core.page_text import Care
 from papiermappe.store.errors import BlobMissing, DiskFull, StoreError
 
 
@@ -47,9 +48,9 @@ class Blobs:
         return f"pictures/{picture[:2]}/{picture}-{width_px}.jpg"
 
     @staticmethod
-    def reading_key(picture: str, languages: str) -> str:
+    def reading_key(picture: str, languages: str, care: Care) -> str:
         """Where it lies what was read on a picture. It can be read again at any time."""
-        return f"readings/{picture[:2]}/{picture}-{languages}.json"
+        return f"readings/{picture[:2]}/{picture}-{languages}-{care}.json"
 
     @staticmethod
     def trial_key(pages: str, what: str) -> str:

@@ -1,6 +1,6 @@
 """The tables. PostgreSQL keeps what must always hold: unique places, unique names, one pass a device."""
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -23,6 +23,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 from papiermappe.core.encode.level import Level
 from papiermappe.core.order.history import EntryKind
 from papiermappe.core.order.places import Side
+from papiermappe.core.page_text import Care
 
 Json = dict[str, Any]
 
@@ -73,12 +74,18 @@ class PassState(StrEnum):
 
 
 class FilingState(StrEnum):
-    """How far a filing is: queued -> making -> done or failed; failed -> queued (tried again)."""
+    """How far a filing is: queued -> making -> done, failed or stopped; failed, stopped -> queued (tried again)."""
 
     QUEUED = "queued"
     MAKING = "making"
     DONE = "done"
     FAILED = "failed"
+    STOPPED = "stopped"
+
+    @property
+    def under_way(self) -> bool:
+        """Whether it is being worked on, or will be."""
+        return self in {FilingState.QUEUED, FilingState.MAKING}
 
 
 class Device(Base):
@@ -202,6 +209,8 @@ class Page(Base):
     treatment: Mapped[Json]
     look: Mapped[Json | None]
     """What the machine saw when the page arrived; None before it has looked."""
+    printed: Mapped[Json | None]
+    """The page numbers and dates that were read on it; None before it has been read."""
     revision: Mapped[int]
     """The number of the journal entry that changed it last."""
     capture: Mapped[Capture] = relationship(lazy="joined")
@@ -238,11 +247,17 @@ class Filing(Base):
     level: Mapped[Level] = mapped_column(_named(Level, "level"))
     languages: Mapped[str] = mapped_column(server_default="")
     """That its pages are read in, as in eng+deu; empty: they are not read."""
+    care: Mapped[Care] = mapped_column(_named(Care, "care"))
+    dated: Mapped[date]
+    """The day in its name."""
     state: Mapped[FilingState] = mapped_column(_named(FilingState, "state"))
+    stop_wanted: Mapped[bool] = mapped_column(server_default="false")
     pages_done: Mapped[int] = mapped_column(server_default="0")
     message: Mapped[str | None]
     byte_size: Mapped[int | None]
     sha256: Mapped[str | None]
+    made: Mapped[Json | None]
+    """Of each page, in order, what it was made of and what it weighs; None before it is done."""
     asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
     done_at: Mapped[datetime | None]
     destination: Mapped[Destination] = relationship(lazy="joined")

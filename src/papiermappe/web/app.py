@@ -17,7 +17,7 @@ from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import Limits
 from papiermappe.errors import PapiermappeError
 from papiermappe.recognition.errors import RecogniserError
-from papiermappe.recognition.tesseract import ORIENTATION, installed
+from papiermappe.recognition.tesseract import installed
 from papiermappe.services.errors import ChangedMeanwhile, NotFound
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
@@ -71,7 +71,7 @@ def create_app(settings: Settings, database_url: str) -> FastAPI:
 def _languages() -> tuple[Language, ...]:
     """Return the languages that pages can be read in, by name; none where no recogniser is installed."""
     try:
-        codes = installed().languages() - {ORIENTATION}
+        codes = installed().languages()
     except RecogniserError as exc:
         log.warning("pages cannot be read", action="web.start", cause=exc.message)
         return ()

@@ -10,6 +10,7 @@ from papiermappe.core.treatment import Tone
 from papiermappe.services import filing, journal, mappen, ordering, tidying
 from papiermappe.services.desk import LANE_PX, STAGE_PX, desk
 from papiermappe.services.devices import everyday_ticket, list_devices
+from papiermappe.services.reading import everyday_reading
 from papiermappe.web.context import Ctx, templates
 from papiermappe.web.events import updates
 
@@ -36,6 +37,12 @@ class Nudge(OnPages):
     """By one sheet."""
 
     by: Literal[-1, 1]
+
+
+class Seen(BaseModel):
+    """A change of a whole Mappe, by somebody who knew the journal up to `seen`."""
+
+    seen: int
 
 
 class Turn(OnPages):
@@ -86,6 +93,12 @@ def move(ctx: Ctx, mappe_id: int, command: Move) -> int | None:
 def nudge(ctx: Ctx, mappe_id: int, command: Nudge) -> int | None:
     """Move pages by one sheet."""
     return ordering.nudge_pages(ctx.store, mappe_id, command.pages, command.by, command.seen)
+
+
+@router.post("/printed-order")
+def printed_order(ctx: Ctx, mappe_id: int, command: Seen) -> int:
+    """Put the sheets in the order of their printed page numbers."""
+    return ordering.put_in_printed_order(ctx.store, mappe_id, command.seen)
 
 
 @router.post("/put-away")
@@ -148,5 +161,6 @@ def station_page(request: Request, ctx: Ctx, mappe_id: int, station: Station) ->
         "ticket": everyday_ticket(ctx.store),
         "destinations": filing.list_destinations(ctx.store),
         "languages": [(one.code, one.name) for one in ctx.languages],
+        "reading": everyday_reading(ctx.store, [one.code for one in ctx.languages])._asdict(),
     }
     return templates.TemplateResponse(request, f"{station}.html", context)

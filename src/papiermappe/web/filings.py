@@ -1,6 +1,6 @@
 """Filing: asking for a document, and getting it."""
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -9,7 +9,9 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
 from papiermappe.core.encode.level import Level
+from papiermappe.core.page_text import Care
 from papiermappe.services import filing, levels
+from papiermappe.services.reading import Reading
 from papiermappe.web.context import FOR_EVER, Ctx
 
 router = APIRouter()
@@ -21,13 +23,17 @@ class FileIt(BaseModel):
     destination: int
     level: Level = Level.BALANCED
     languages: Annotated[list[Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]], Field(max_length=5)] = []
+    care: Care = Care.ACCURATE
+    dated: date | None = None
+    """The day in the name; None: today."""
 
 
 @router.post("/mappen/{mappe_id}/filings")
 def file_it(ctx: Ctx, mappe_id: int, command: FileIt) -> int:
     """Have the document made."""
     now = datetime.now().astimezone()
-    return filing.ask_for_filing(ctx.store, mappe_id, command.destination, now, command.level, command.languages)
+    reading = Reading("+".join(command.languages), command.care)
+    return filing.ask_for_filing(ctx.store, mappe_id, command.destination, now, command.level, reading, command.dated)
 
 
 @router.get("/mappen/{mappe_id}/levels/{page_id}")
@@ -52,6 +58,12 @@ def spot(ctx: Ctx, pages: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level
 def try_again(ctx: Ctx, filing_id: int) -> None:
     """Have a document that failed made again."""
     filing.try_again(ctx.store, filing_id)
+
+
+@router.post("/filings/{filing_id}/stop")
+def stop(ctx: Ctx, filing_id: int) -> None:
+    """Stop the making of a document."""
+    filing.stop(ctx.store, filing_id)
 
 
 @router.get("/filings/{filing_id}/{how}")

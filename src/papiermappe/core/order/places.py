@@ -5,7 +5,7 @@ decimals, so that between any two there is always room and a move changes nothin
 """
 
 from collections.abc import Collection, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import ROUND_FLOOR, Decimal, localcontext
 from enum import StrEnum
 from itertools import groupby
@@ -104,6 +104,25 @@ def nudge(places: Sequence[Place], chosen: Collection[int], by: int) -> list[Pla
     if by < 0:
         return move(places, chosen, edge - 1 if whole else edge)
     return move(places, chosen, edge + 2 if whole else edge + 1)
+
+
+def arranged(places: Sequence[Place], order: Sequence[int]) -> list[Place]:
+    """Lay whole sheets, what is put away of them included, in another order.
+
+    Args:
+        places: of all pages.
+        order: of the sheets that hold a page that is not put away: which one, by its place now, comes first, second...
+
+    Returns:
+        The new places of the pages that have moved.
+    """
+    ranks = [sheet[0].rank for sheet in sheets(places)]
+    new_ranks = {ranks[at]: rank for at, rank in zip(order, ranks, strict=True)}
+    return [
+        replace(place, rank=new_ranks[place.rank])
+        for place in places
+        if new_ranks.get(place.rank, place.rank) != place.rank
+    ]
 
 
 def _lie_there(lanes: list[list[Place]], moving: list[list[Place]], gap: int) -> bool:

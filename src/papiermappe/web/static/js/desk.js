@@ -41,6 +41,12 @@ function plural(number, noun) {
   return `${number} ${noun}${number === 1 ? "" : "s"}`;
 }
 
+// "3", "3 and 5", "3, 5 and 6", "3, 5, 6 and 12 more"
+function listed(numbers) {
+  const shown = numbers.length > 4 ? [...numbers.slice(0, 3), `${numbers.length - 3} more`] : numbers;
+  return shown.length > 1 ? `${shown.slice(0, -1).join(", ")} and ${shown.at(-1)}` : `${shown[0]}`;
+}
+
 const station = readData("station-data");
 
 const desk = {
@@ -52,6 +58,7 @@ const desk = {
   sheets: [],
   order: [],
   putAwayIds: [],
+  printed: { numbers: {}, out_of_place: 0, missing: [], twice: [], days: [] },
   passes: [],
   filings: [],
   history: [],
@@ -85,6 +92,7 @@ const desk = {
     for (const page of now.pages) this.pages[page.id] = Object.freeze(page);
     this.order = now.lanes.flat().filter((id) => id !== null);
     this.putAwayIds = now.put_away;
+    this.printed = now.printed;
     this.passes = now.passes;
     this.filings = now.filings;
     this.history = now.history.map((line) => ({ seq: line.seq, time: clock(line.at), text: line.text }));
@@ -193,6 +201,7 @@ const desk = {
   nudge(by) { if (this.target.length) this.command("nudge", { pages: this.target, by }); },
   putAway() { if (this.target.length) this.command("put-away", { pages: this.target }); },
   bringBack(ids) { this.command("bring-back", { pages: ids }); },
+  putInPrintedOrder() { this.command("printed-order"); },
   undo() { if (this.undoText) this.command("undo"); },
   redo() { if (this.redoText) this.command("redo"); },
   setTone(pages, tone) { return this.command("tone", { pages, tone }); },

@@ -6,6 +6,10 @@ const LEVELS = [
   { level: "balanced", name: "Balanced", words: "print as sharp, paper even" },
   { level: "lean", name: "Lean", words: "as small as it can be read" },
 ];
+const CARES = [
+  { value: "accurate", text: "accurately, small print too" },
+  { value: "fast", text: "fast, in half the time" },
+];
 const ASK_EVERY_MS = 700;
 const NOT_READ = { value: "", text: "not read: it cannot be searched" };
 
@@ -16,6 +20,9 @@ document.addEventListener("alpine:init", () => {
     trial: { pages: "", levels: [] },
     asking: 0,
     orderedFor: "",
+    languages: station.reading.languages,
+    care: station.reading.care,
+    chosenDay: "",
 
     init() {
       window.stationKeys = (event) => this.key(event);
@@ -26,7 +33,8 @@ document.addEventListener("alpine:init", () => {
     get desk() { return this.$store.desk; },
 
     get nameParts() { return this.desk.fileName.replace(/\.pdf$/, "").split("_"); },
-    get nameDate() { return this.nameParts[0]; },
+    get today() { return this.nameParts[0]; },
+    get nameDate() { return this.day || this.today; },
     get nameSubject() { return this.nameParts[1]; },
     get nameNumber() { return this.nameParts[2]; },
     get pagesText() {
@@ -71,11 +79,20 @@ document.addEventListener("alpine:init", () => {
       const single = known.map(([code, name]) => ({ value: code, text: `${name}, so that it can be searched` }));
       const pairs = known.flatMap(([code, name], at) => known.slice(at + 1).map(([other, second]) => ({ value: `${code}+${other}`, text: `${name} and ${second}, so that it can be searched` })));
       const all = [...(known.length <= 4 ? pairs.reverse() : []), ...single, NOT_READ];
-      const stored = localStorage.getItem("languages");
-      const chosen = all.some((one) => one.value === stored) ? stored : all[0].value;
-      return all.map((one) => ({ ...one, chosen: one.value === chosen }));
+      return all.map((one) => ({ ...one, chosen: one.value === this.languages }));
     },
-    languagesChosen() { localStorage.setItem("languages", this.$refs.languages.value); },
+    get cares() { return CARES.map((one) => ({ ...one, chosen: one.value === this.care })); },
+    chooseLanguages(event) { this.languages = event.target.value; },
+    chooseCare(event) { this.care = event.target.value; },
+
+    get days() {
+      const today = { value: "", text: `today, ${this.today}` };
+      const printed = this.desk.printed.days.map(({ day, page }) => ({ value: day, text: `${day}, printed on page ${page}` }));
+      return [today, ...printed].map((one) => ({ ...one, chosen: one.value === this.day }));
+    },
+    // What stands on no page any more is not in the name either.
+    get day() { return this.desk.printed.days.some((one) => one.day === this.chosenDay) ? this.chosenDay : ""; },
+    chooseDay(event) { this.chosenDay = event.target.value; },
 
     get checks() {
       const desk = this.desk;
@@ -97,13 +114,14 @@ document.addEventListener("alpine:init", () => {
 
     get filings() {
       return this.desk.filings.map((one) => ({
-        ...one, busy: one.state === "queued" || one.state === "making", done: one.state === "done", failed: one.state === "failed",
+        ...one, busy: one.state === "queued" || one.state === "making", done: one.state === "done", ended: one.state === "failed" || one.state === "stopped", again: one.state === "stopped" ? "Go on" : "Try again",
         line: this.lineOf(one), open: `/filings/${one.id}/open`, download: `/filings/${one.id}/download`,
       }));
     },
     lineOf(one) {
       if (one.state === "done") return `Filed in ${one.destination}: ${plural(one.page_count, "page")}, ${weigh(one.byte_size)}${one.message ? `. ${one.message}` : ""}`;
-      if (one.state === "failed") return one.message;
+      if (one.state === "failed" || one.state === "stopped") return one.message;
+      if (one.stopping) return "Stopping\u2026";
       return `Making it: page ${one.pages_done} of ${one.page_count}`;
     },
     get fileLabel() { return this.filings.some((one) => one.done) ? "File it once more" : "File it"; },
@@ -112,11 +130,16 @@ document.addEventListener("alpine:init", () => {
       if (this.cannotFile) return;
       this.busy = true;
       try { 
-        const languages = this.$refs.languages.value.split("+").filter(Boolean);
-        await send(`/mappen/${this.desk.mappe}/filings`, { destination: Number(this.$refs.destination.value), level: this.chosenLevel, languages });
+        const languages = this.languages.split("+").filter(Boolean);
+        await send(`/mappen/${this.desk.mappe}/filings`, {
+          destination: Number(this.$refs.destination.value), level: this.chosenLevel, languages, care: this.care, dated: this.day || null,
+        });
        }
       catch (error) { this.desk.complain(error); }
       this.busy = false;
+    },
+    async stop(id) {
+      try { await send(`/filings/${id}/stop`); } catch (error) { this.desk.complain(error); }
     },
     async tryAgain(id) {
       try { await send(`/filings/${id}/try-again`); } catch (error) { this.desk.complain(error); }

@@ -15,6 +15,17 @@ document.addEventListener("alpine:init", () => {
     get blankBacks() { return this.desk.order.filter((id) => this.desk.pages[id].blank && this.desk.pages[id].side === "back"); },
     get blankBacksText() { return plural(this.blankBacks.length, "blank back"); },
     putBlankBacksAway() { this.desk.command("put-away", { pages: this.blankBacks }); },
+    // What the printed page numbers tell, as far as pages have been read.
+    get outOfPlace() { return this.desk.printed.out_of_place; },
+    get outOfPlaceText() { return plural(this.outOfPlace, "sheet"); },
+    get printedText() {
+      const { numbers, missing, twice } = this.desk.printed;
+      const known = Object.values(numbers);
+      if (!known.length) return "";
+      const gaps = missing.length ? `; ${listed(missing)} missing` : "";
+      const doubles = twice.length ? `; ${listed(twice)} there twice` : "";
+      return `Printed pages ${Math.min(...known)} to ${Math.max(...known)}${gaps}${doubles}`;
+    },
     nudge(by) { this.desk.nudge(by); },
     bringBack(id) { this.desk.bringBack([id]); },
   }));

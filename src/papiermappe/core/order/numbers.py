@@ -1,0 +1,82 @@
+"""The order of sheets that their printed page numbers tell."""
+
+from collections import Counter
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from papiermappe.core.printed import NumberKind, Printed
+
+FEWEST = 3  # numbers, below which they tell nothing
+FOLLOWING_SHARE = 0.6  # of the numbers but the last: the next one is printed as well
+OWN_SHARE = 0.8  # of the numbers: no other page has the same
+
+
+class Told(NamedTuple):
+    """What page numbers tell of sheets."""
+
+    order: list[int]
+    """The sheets, by their place now, in the order of their numbers; sheets without one stay where they are."""
+    missing: list[int]
+    """Numbers that are on no page."""
+    twice: list[int]
+    """Numbers that are on several."""
+
+    @property
+    def out_of_place(self) -> int:
+        """How many sheets lie where another belongs."""
+        return sum(sheet != place for place, sheet in enumerate(self.order))
+
+
+def numbers_of(pages: Sequence[Printed | None]) -> list[int | None]:
+    """Return the number of each page, in the order of the pages; None where it has none, or it cannot be told.
+
+    What may be a page number counts only if those of other pages go before and after it: the year in a letter's head
+    or the number of an invoice do not.
+    """
+    for kind in NumberKind:
+        numbers = _of_kind(pages, kind)
+        if _go_on(numbers):
+            return numbers
+    return [None] * len(pages)
+
+
+def _of_kind(pages: Sequence[Printed | None], kind: NumberKind) -> list[int | None]:
+    """Return for each page the number of a kind that fits those of other pages best."""
+    choices = [[one.number for one in page.numbers if one.kind is kind] if page else [] for page in pages]
+    having = Counter(number for numbers in choices for number in set(numbers))
+
+    def fits(number: int) -> tuple[int, int]:
+        return (number - 1 in having) + (number + 1 in having), -having[number]
+
+    return [max(numbers, key=fits, default=None) for numbers in choices]
+
+
+def _go_on(numbers: Sequence[int | None]) -> bool:
+    having = Counter(number for number in numbers if number is not None)
+    following = sum(number + 1 in having for number in having)
+    return (
+        len(having) >= FEWEST
+        and following >= FOLLOWING_SHARE * (len(having) - 1)
+        and len(having) >= OWN_SHARE * having.total()
+    )
+
+
+def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
+    """Return what the numbers of sheets tell.
+
+    Args:
+        sheets: for each, in the order in which they lie, the numbers of its pages.
+
+    Returns:
+        None where no page has a number.
+    """
+    firsts = {at: min(known) for at, pages in enumerate(sheets) if (known := [one for one in pages if one is not None])}
+    if not firsts:
+        return None
+    by_number = iter(sorted(firsts, key=lambda at: (firsts[at], at)))
+    having = Counter(number for pages in sheets for number in pages if number is not None)
+    return Told(
+        order=[next(by_number) if at in firsts else at for at in range(len(sheets))],
+        missing=[number for number in range(min(having), max(having)) if number not in having],
+        twice=sorted(number for number, times in having.items() if times > 1),
+    )
