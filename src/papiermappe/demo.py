@@ -9,8 +9,10 @@ import httpx
 
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Sides, Source, TicketSettings
+from papiermappe.recognition.tesseract import readable_languages
 from papiermappe.services import devices, filing, mappen, ordering, passes
 from papiermappe.services.desk import Desk, desk
+from papiermappe.services.reading import everyday_reading
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 
@@ -85,7 +87,8 @@ class _Demo:
             ordering.put_away(self._store, mappe, [last], now.seq)
 
     def file(self, mappe: int, destination: int) -> None:
-        filing.ask_for_filing(self._store, mappe, destination, datetime.now().astimezone())
+        reading = everyday_reading(self._store, readable_languages())
+        filing.ask_for_filing(self._store, mappe, destination, datetime.now().astimezone(), reading=reading)
         self._until(mappe, lambda now: now.filings[0].state == "done")
 
     def _until(self, mappe: int, done: Callable[[Desk], bool]) -> Desk:

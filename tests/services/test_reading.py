@@ -93,6 +93,17 @@ def test_what_is_read_ahead_is_known_when_it_is_filed(
     assert "3 words can be searched" in desk(store, mappe).filings[0].made_of
 
 
+def test_what_was_read_on_the_same_picture_before_is_told_of_a_new_page(
+    store: Store, mappe: int, pages: list[int]
+) -> None:
+    recogniser = Numbered(1, 2, 3)
+    read(store, mappe, recogniser)
+    with store.begin() as session:
+        session.execute(text("update page set printed = null"))
+    read(store, mappe, recogniser)  # it would be asked for a fourth number
+    assert desk(store, mappe).printed.numbers == dict(zip(pages, (1, 2, 3), strict=True))
+
+
 def test_only_what_was_changed_is_read_again(store: Store, mappe: int, pages: list[int]) -> None:
     recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
     read(store, mappe, recogniser)

@@ -7,12 +7,21 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple, Protocol
 
 import numpy as np
+import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.page_text import Care, PageText
-from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
+from papiermappe.recognition.errors import (
+    LanguageAbsent,
+    ReadingCancelled,
+    RecogniserAbsent,
+    RecogniserError,
+    RecogniserFailed,
+)
 from papiermappe.recognition.tsv import page_text
+
+log = structlog.get_logger()
 
 ORIENTATION = "osd"  # the name of the data by which it tells the way up
 TIME_LIMIT_S = 20.0
@@ -200,3 +209,12 @@ def installed(find: Callable[[str], str | None] = shutil.which, run: Run = run) 
     if ORIENTATION not in recogniser.data():
         raise RecogniserAbsent("The recogniser cannot tell the way up. On Debian: tesseract-ocr-osd.")
     return recogniser
+
+
+def readable_languages() -> list[str]:
+    """Return the codes of the languages that can be read on this machine; none where no recogniser is installed."""
+    try:
+        return sorted(installed().languages())
+    except RecogniserError as exc:
+        log.warning("pages cannot be read", action="recogniser.find", cause=exc.message)
+        return []

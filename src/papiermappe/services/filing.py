@@ -196,14 +196,16 @@ def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
     """Give what is set when a filing is to stop."""
     wanted, over = threading.Event(), threading.Event()
 
-    def watch() -> None:
-        while not wanted.is_set():
-            with suppress(StoreError), store.begin() as session:  # when the database is back, it is asked again
-                if session.scalar(select(Filing.stop_wanted).where(Filing.id == filing_id)):
-                    wanted.set()
-            if over.wait(LOOK_EVERY_S):
-                return
+    def look() -> None:
+        with suppress(StoreError), store.begin() as session:  # when the database is back, it is asked again
+            if session.scalar(select(Filing.stop_wanted).where(Filing.id == filing_id)):
+                wanted.set()
 
+    def watch() -> None:
+        while not (wanted.is_set() or over.wait(LOOK_EVERY_S)):
+            look()
+
+    look()
     watcher = threading.Thread(target=watch)
     watcher.start()
     try:
@@ -218,6 +220,7 @@ def _make(store: Store, filing: Filing, making: "_Making") -> None:
     about = About(filing.title, filing.asked_at, spoken)
     with tempfile.TemporaryFile() as out:
         write_pdf(making.pages(), out, about, tempfile.TemporaryFile)
+        making.stop_if_wanted()
         document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
         store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
         name = _put_in_place(store, filing, document)
@@ -288,6 +291,11 @@ class _Making:
                 PdfPage(page, one.width_mm, one.height_mm, one.text) for page, one in zip(pages, group, strict=True)
             )
 
+    def stop_if_wanted(self) -> None:
+        """Raise Stopped where that is wanted."""
+        if self._stop_wanted.is_set():
+            raise Stopped("It was stopped.")
+
     def _ready(self) -> Iterator[_Ready]:
         """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
         for done, page in enumerate(in_order(self._prepared, self._filing.pages["pages"], PAGES_AHEAD), 1):
@@ -297,8 +305,7 @@ class _Making:
                 tell(session, self._filing.mappe_id)
 
     def _prepared(self, entry: dict[str, Any]) -> _Ready:
-        if self._stop_wanted.is_set():
-            raise Stopped("It was stopped.")
+        self.stop_if_wanted()
         with self._store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
         treatment = Treatment.model_validate(entry["treatment"])

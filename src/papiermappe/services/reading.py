@@ -181,8 +181,12 @@ def _unread(store: Store, session: Session, mappe_id: int, reading: Reading) -> 
         for page in pages_of(session, mappe_id)
         if page.look is not None
         and not page.put_away
-        and not store.blobs.has(Blobs.reading_key(treatment_of(page).picture_key(page.capture.sha256), *reading))
+        and (page.printed is None or not store.blobs.has(_reading_key(page, reading)))
     ]
+
+
+def _reading_key(page: Page, reading: Reading) -> str:
+    return Blobs.reading_key(treatment_of(page).picture_key(page.capture.sha256), *reading)
 
 
 def _is_read(store: Store, page_id: int, compute: Compute, reader: Reader, most_px: int) -> bool:
@@ -196,6 +200,8 @@ def _is_read(store: Store, page_id: int, compute: Compute, reader: Reader, most_
     text = reader.known(picture)
     care = reader.wants(text)
     if care is None:
+        if page.printed is None and text is not None:  # the same picture has been read for another page
+            _record_printed(store, capture.id, text)
         return True
     try:
         readable = compute(readable_page, captured_picture(store, capture, most_px), treatment, care)

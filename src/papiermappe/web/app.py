@@ -12,12 +12,11 @@ from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
-from papiermappe.core.languages import Language, language
+from papiermappe.core.languages import language
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import Limits
 from papiermappe.errors import PapiermappeError
-from papiermappe.recognition.errors import RecogniserError
-from papiermappe.recognition.tesseract import installed
+from papiermappe.recognition.tesseract import readable_languages
 from papiermappe.services.errors import ChangedMeanwhile, NotFound
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
@@ -56,7 +55,8 @@ def create_app(settings: Settings, database_url: str) -> FastAPI:
     app = FastAPI(title="Papiermappe", lifespan=lifespan, openapi_url=None)
     limits = Limits(page_bytes=settings.most_page_bytes, page_px=settings.most_pixels)
     quick = Limits(connect_s=1.5, answer_s=2.0, busy_s=0.0)
-    app.state.context = Context(settings, store, hub, limits, quick, _languages())
+    languages = sorted(map(language, readable_languages()), key=lambda one: one.name)
+    app.state.context = Context(settings, store, hub, limits, quick, tuple(languages))
     app.add_middleware(Guard)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
     for module in (start, desks, intake, devices, pictures, filings):
@@ -66,16 +66,6 @@ def create_app(settings: Settings, database_url: str) -> FastAPI:
     app.add_exception_handler(HTTPException, _http_error)
     app.add_exception_handler(RequestValidationError, _not_valid)
     return app
-
-
-def _languages() -> tuple[Language, ...]:
-    """Return the languages that pages can be read in, by name; none where no recogniser is installed."""
-    try:
-        codes = installed().languages()
-    except RecogniserError as exc:
-        log.warning("pages cannot be read", action="web.start", cause=exc.message)
-        return ()
-    return tuple(sorted(map(language, codes), key=lambda one: one.name))
 
 
 def _papiermappe_error(request: Request, exc: Exception) -> Response:

@@ -7,11 +7,11 @@ const LEVELS = [
   { level: "lean", name: "Lean", words: "as small as it can be read" },
 ];
 const CARES = [
-  { value: "accurate", text: "accurately, small print too" },
-  { value: "fast", text: "fast, in half the time" },
+  { value: "accurate", text: "read accurately" },
+  { value: "fast", text: "read fast" },
 ];
 const ASK_EVERY_MS = 700;
-const NOT_READ = { value: "", text: "not read: it cannot be searched" };
+const NOT_READ = { value: "", text: "none: not to be searched" };
 
 document.addEventListener("alpine:init", () => {
   Alpine.data("file", () => ({
@@ -37,11 +37,6 @@ document.addEventListener("alpine:init", () => {
     get nameDate() { return this.day || this.today; },
     get nameSubject() { return this.nameParts[1]; },
     get nameNumber() { return this.nameParts[2]; },
-    get pagesText() {
-      const away = this.desk.putAwayIds.length;
-      return `all ${this.desk.pageCount}${away ? `, without the ${away} put away` : ""}; one PDF/A, true to size`;
-    },
-
     get spotPage() { return this.desk.target.find((id) => this.desk.order.includes(id)) || this.desk.order[0] || 0; },
     get spotKey() { return `${this.spotPage} ${this.desk.order.map((id) => this.desk.pages[id].picture).join(" ")}`; },
     get spotText() { return this.spotPage ? `\u2013 the same spot of page ${this.desk.numberOf(this.spotPage)}, as it would be filed` : ""; },
@@ -76,8 +71,8 @@ document.addEventListener("alpine:init", () => {
 
     get readings() {
       const known = station.languages;
-      const single = known.map(([code, name]) => ({ value: code, text: `${name}, so that it can be searched` }));
-      const pairs = known.flatMap(([code, name], at) => known.slice(at + 1).map(([other, second]) => ({ value: `${code}+${other}`, text: `${name} and ${second}, so that it can be searched` })));
+      const single = known.map(([code, name]) => ({ value: code, text: name }));
+      const pairs = known.flatMap(([code, name], at) => known.slice(at + 1).map(([other, second]) => ({ value: `${code}+${other}`, text: `${name} and ${second}` })));
       const all = [...(known.length <= 4 ? pairs.reverse() : []), ...single, NOT_READ];
       return all.map((one) => ({ ...one, chosen: one.value === this.languages }));
     },
@@ -98,13 +93,19 @@ document.addEventListener("alpine:init", () => {
       const desk = this.desk;
       const checks = [];
       if (!desk.pageCount) return [{ tone: "warn", text: "There is no page in this Mappe yet.", href: `/mappen/${desk.mappe}/intake` }];
-      checks.push({ tone: "good", text: `${plural(desk.pageCount, "page")} on ${plural(desk.sheets.length, "sheet")}`, href: "" });
+      const away = desk.putAwayIds.length ? `, without the ${desk.putAwayIds.length} put away` : "";
+      checks.push({ tone: "good", text: `${plural(desk.pageCount, "page")} on ${plural(desk.sheets.length, "sheet")}${away}: one PDF/A, true to size`, href: "" });
       if (!station.destinations.length) checks.push({ tone: "warn", text: "There is no folder to file into yet.", href: "" });
       if (desk.live) checks.push({ tone: "warn", text: "Pages are still being taken in.", href: `/mappen/${desk.mappe}/intake` });
       const unseen = desk.order.filter((id) => !desk.pages[id].treatment.crop);
       if (unseen.length) checks.push({ tone: "wait", text: `${plural(unseen.length, "page")} still being looked at`, href: "" });
       const sizes = new Set(desk.order.map((id) => `${desk.pages[id].width_mm} × ${desk.pages[id].height_mm} mm`));
       checks.push(sizes.size === 1 ? { tone: "good", text: `all pages ${[...sizes][0]}`, href: "" } : { tone: "note", text: `${sizes.size} sizes of pages`, href: `/mappen/${desk.mappe}/order` });
+      const { out_of_place: outOfPlace, missing, twice } = desk.printed;
+      const order = `/mappen/${desk.mappe}/order`;
+      if (outOfPlace) checks.push({ tone: "warn", text: `By their printed numbers, ${plural(outOfPlace, "sheet")} out of place`, href: order });
+      if (missing.length) checks.push({ tone: "warn", text: `Printed page ${listed(missing)} missing`, href: order });
+      if (twice.length) checks.push({ tone: "warn", text: `Printed page ${listed(twice)} there twice`, href: order });
       if (!desk.subject) checks.push({ tone: "note", text: "There is no subject; the name says “papers”.", href: "" });
       for (const id of desk.order.filter((one) => desk.pages[one].look.length).slice(0, 5)) {
         checks.push({ tone: "warn", text: `Page ${desk.numberOf(id)}: ${desk.pages[id].look[0]}`, href: `/mappen/${desk.mappe}/tidy?page=${id}` });
