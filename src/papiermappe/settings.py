@@ -33,6 +33,9 @@ class Settings(BaseSettings):
     worker_processes: int = Field(default=2, ge=1, le=64)
     """How many pages one worker works on at a time."""
 
+    reads_ahead: bool = True
+    """Whether workers read pages when they have nothing else to do; else they are read when they are filed."""
+
     @field_validator("data_dir")
     @classmethod
     def _absolute(cls, folder: Path) -> Path:

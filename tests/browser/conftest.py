@@ -36,7 +36,7 @@ class Stack:
         self.drawer = Drawer(standin_port)
         settings = {
             **environment, "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
-            "PAPIERMAPPE_PORT": str(web_port),
+            "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_READS_AHEAD": "false",
         }  # fmt: skip
         standin = ["standin", "--port", str(standin_port), "--pace", "0", "--paper", str(folder / "paper.json")]
         self.children = {

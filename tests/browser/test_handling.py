@@ -3,20 +3,26 @@
 import re
 import time
 from collections.abc import Callable
+from datetime import date
 
 import pytest
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import VENDOR, Stack
 from tests.helpers import QUICK, here, page_ids
 
+from papiermappe.core.order.places import Side
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.core.printed import NumberKind, PageNumber, Printed
 from papiermappe.core.treatment import Tone
 from papiermappe.devices.escl import Limits
 from papiermappe.services import intake, mappen, passes
 from papiermappe.services.pictures import look_at_page
+from papiermappe.store.database import tell
+from papiermappe.store.models import Page
 
 Until = Callable[..., None]
 
@@ -207,3 +213,52 @@ def test_blank_backs_are_named_and_put_away_together(stack: Stack, driver: Chrom
     assert button.text == "Put 1 blank back away"
     button.click()
     until(lambda: page_ids(stack.desk(mappe)) == pages[:-1])
+
+
+def test_printed_numbers_and_dates_are_offered(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, _ = desk
+    fronts = [page.id for page in stack.desk(mappe).pages if page.side is Side.FRONT]
+    with stack.store.begin() as session:
+        for page, number in zip(fronts, (3, 1, 2, 5), strict=True):
+            printed = Printed(
+                numbers=(PageNumber(number=number, kind=NumberKind.NAMED),), dates=(date(2026, 3, 10 + number),)
+            )
+            session.get_one(Page, page).printed = printed.model_dump(mode="json")
+        tell(session, mappe)
+    until(lambda: driver.find_element(By.ID, "printed").text == "Printed pages 1 to 5; 4 missing")
+    driver.find_element(By.ID, "printed-order").click()
+    until(lambda: [front for front, _ in stack.desk(mappe).lanes] == [fronts[1], fronts[2], fronts[0], fronts[3]])
+    until(lambda: not driver.find_element(By.ID, "printed-order").is_displayed())
+    ActionChains(driver).send_keys("4").perform()
+    until(lambda: driver.find_elements(By.ID, "dated"))
+    assert "Printed page 4 missing" in driver.find_element(By.CSS_SELECTOR, ".checks").text
+    Select(driver.find_element(By.ID, "dated")).select_by_value("2026-03-12")
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".file-name").text == "2026-03-12_handling_0001.pdf")
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: [one.file_name for one in stack.desk(mappe).filings] == ["2026-03-12_handling_0001.pdf"])
+
+
+def test_a_document_is_stopped_and_gone_on_with(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    mappe, _ = desk
+    ActionChains(driver).send_keys("4").perform()
+    until(lambda: driver.find_elements(By.ID, "file-it"))
+    stack.kill("worker")  # so that it is still under way
+    Select(driver.find_element(By.ID, "languages")).select_by_value("")
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: button(driver, "Stop"))
+    button(driver, "Stop")[0].click()
+    until(lambda: stack.desk(mappe).filings[0].stopping)
+    stack.start_one("worker")
+    until(lambda: button(driver, "Go on"), 60)
+    assert "nothing was filed" in driver.find_element(By.CSS_SELECTOR, ".filing").text
+    button(driver, "Go on")[0].click()
+    until(lambda: stack.desk(mappe).filings[0].state == "done", 60)
+
+
+def button(driver: Chrome, text: str) -> list[WebElement]:
+    """Return the buttons beside a filing that say so."""
+    return [one for one in driver.find_elements(By.CSS_SELECTOR, ".filing button") if one.text == text]

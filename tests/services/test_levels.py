@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from datetime import UTC, datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -11,8 +12,11 @@ import pypdfium2
 import pytest
 from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
 
+from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.places import Side
 from papiermappe.core.page_text import Care
+from papiermappe.core.pages import spots
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
 from papiermappe.devices.escl import Limits
 from papiermappe.recognition.model import Reads
@@ -22,6 +26,7 @@ from papiermappe.services.errors import NotFound
 from papiermappe.services.pictures import look_at_page
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
+from papiermappe.store.models import Page
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 GERMAN = Reading("deu", Care.ACCURATE)
@@ -62,32 +67,66 @@ def words_of(file: Path) -> list[str]:
     return words
 
 
+def try_levels(store: Store, mappe: int, page: int, compute: Compute = here) -> None:
+    """Try the levels, as a worker would."""
+    levels.try_levels(store, mappe, page, compute, DEFAULT_LIMIT_PX)
+
+
+def never(function: Callable[..., Any], /, *arguments: object) -> Any:
+    """Fail: it has been computed before."""
+    pytest.fail(f"{function} is not to be called")
+
+
 def test_levels_are_tried_once_and_shown(store: Store, mappe: int, pages: list[int]) -> None:
-    assert levels.trial(store, mappe, pages[1]).levels == ()
+    assert levels.trial(store, mappe, pages[1]) == levels.Trial(bytes_a_page={}, spot="")
     levels.order_trial(store, mappe, pages[1])
-    levels.try_levels(store, mappe, pages[1], here, DEFAULT_LIMIT_PX)
+    try_levels(store, mappe, pages[1])
     known = levels.trial(store, mappe, pages[1])
-    weights = {one.level: one.bytes_a_page for one in known.levels}
+    weights = known.bytes_a_page
     assert weights[Level.LEAN] < weights[Level.BALANCED] < weights[Level.FAITHFUL]
-    spots = [decode(levels.spot(store, known.pages, level)) for level in Level]
-    assert len({spot.shape for spot in spots}) == 1
+    looks = [decode(levels.spot(store, known.spot, level)) for level in Level]
+    assert len({look.shape for look in looks}) == 1
     # The same spot: where the faithful one is dark or light, the others are.
-    for spot in spots[1:]:
-        assert np.corrcoef(spot.ravel(), spots[0].ravel())[0, 1] > 0.9
-
-    def never(function: Callable[..., Any], /, *arguments: object) -> Any:
-        pytest.fail("it has been tried")
-
-    levels.try_levels(store, mappe, pages[1], never, DEFAULT_LIMIT_PX)
+    for look in looks[1:]:
+        assert np.corrcoef(look.ravel(), looks[0].ravel())[0, 1] > 0.9
+    try_levels(store, mappe, pages[1], never)
 
 
-def test_a_changed_page_is_tried_again(store: Store, mappe: int, pages: list[int]) -> None:
-    before = levels.trial(store, mappe, pages[0]).pages
+def test_the_spot_of_another_page_is_shown_without_weighing_anew(store: Store, mappe: int, pages: list[int]) -> None:
+    try_levels(store, mappe, pages[0])
+    known = levels.trial(store, mappe, pages[2])
+    assert known.bytes_a_page
+    assert known.spot == ""
+
+    def one_page(function: Callable[..., Any], /, *arguments: object) -> Any:
+        assert function is spots
+        return function(*arguments)
+
+    try_levels(store, mappe, pages[2], one_page)
+    assert levels.trial(store, mappe, pages[2]).spot not in {"", levels.trial(store, mappe, pages[0]).spot}
+
+
+def test_a_changed_mappe_is_weighed_again(store: Store, mappe: int, pages: list[int]) -> None:
+    try_levels(store, mappe, pages[0])
     ordering.put_away(store, mappe, [pages[2]], desk(store, mappe).seq)
-    assert levels.trial(store, mappe, pages[0]).pages != before
+    assert levels.trial(store, mappe, pages[0]).bytes_a_page == {}
+    assert levels.trial(store, mappe, pages[0]).spot
     with pytest.raises(NotFound):
         levels.trial(store, mappe, pages[2])
-    levels.try_levels(store, mappe, pages[2], here, DEFAULT_LIMIT_PX)  # a job that came too late does nothing
+    try_levels(store, mappe, pages[2], never)  # a job that came too late does nothing
+
+
+@pytest.mark.parametrize("count", [1, 5, 6, 7, 12, 13, 500])
+def test_few_pages_from_all_over_are_weighed(
+    store: Store, mappe: int, count: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    many = [Page(id=at, rank=Decimal(at), side=Side.FRONT, put_away=False) for at in range(count)]
+    monkeypatch.setattr(levels, "pages_of", lambda *_: many)
+    with store.begin() as session:
+        weighed = [page.id for page in levels._weighed(session, mappe)]
+    assert min(count, 4) <= len(weighed) <= levels.PAGES_WEIGHED
+    assert weighed[0] == 0
+    assert weighed[-1] >= count - 1 - count // 4
 
 
 @pytest.mark.parametrize("level", Level)

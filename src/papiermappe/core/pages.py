@@ -1,7 +1,6 @@
 """Whole steps of work on one page, for a process of its own: bytes and values in, bytes and values out."""
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 
@@ -13,7 +12,7 @@ from papiermappe.core.encode.levels import PreparedPage, finished, prepared
 from papiermappe.core.encode.plain import Readable, encode_png, readable
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.page_text import Care
-from papiermappe.core.picture import CapturedPicture, DecodedOnce
+from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels
 from papiermappe.core.spot import telling_spot
 from papiermappe.core.treatment import Tone, Treatment, render
 
@@ -47,32 +46,27 @@ def readable_page(capture: CapturedPicture, treatment: Treatment, care: Care) ->
     return readable(render(capture, toned), capture.dpi, care)
 
 
-class TriedLevel(NamedTuple):
-    """What a level makes of some pages."""
-
-    level: Level
-    bytes_a_page: float
-    spot: bytes
-    """PNG: the same spot of the first page at every level."""
+def bytes_a_page(pages: Sequence[tuple[CapturedPicture, Treatment]]) -> dict[Level, float]:
+    """Return what some pages of a document weigh at each level, on average. Raises PictureRefused."""
+    rendered = [(render(capture, treatment), capture.dpi, treatment) for capture, treatment in pages]
+    return {level: _weight(rendered, level) / len(pages) for level in Level}
 
 
-def tried_levels(pages: Sequence[tuple[CapturedPicture, Treatment]]) -> list[TriedLevel]:
-    """Return what each level makes of some pages of a document. Raises PictureRefused."""
-    rendered = [render(capture, treatment) for capture, treatment in pages]
-    first, dpi = rendered[0], pages[0][0].dpi
-    spot = telling_spot(first, dpi, *SPOT_MM)
-    tried = []
-    for level in Level:
-        ready = [
-            prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
-            for page, (capture, treatment) in zip(rendered, pages, strict=True)
-        ]
-        done = finished(ready)
-        shared = {picture.shared for page in done for picture in page.pictures()}
-        weight = sum(page.byte_size for page in done) + sum(map(len, shared))
-        look = shown(ready[0], *first.shape[:2])[spot]
-        tried.append(TriedLevel(level, weight / len(pages), encode_png(np.ascontiguousarray(look))))
-    return tried
+def _weight(pages: Sequence[tuple[Pixels, float, Treatment]], level: Level) -> int:
+    done = finished([prepared(page, dpi, level, treatment.tone is Tone.BILEVEL) for page, dpi, treatment in pages])
+    shared = {picture.shared for page in done for picture in page.pictures()}
+    return sum(page.byte_size for page in done) + sum(map(len, shared))
+
+
+def spots(capture: CapturedPicture, treatment: Treatment) -> dict[Level, bytes]:
+    """Return the spot of a page that tells most, as it looks at each level, PNG. Raises PictureRefused."""
+    page = render(capture, treatment)
+    spot = telling_spot(page, capture.dpi, *SPOT_MM)
+    looks = {
+        level: shown(prepared(page, capture.dpi, level, treatment.tone is Tone.BILEVEL), *page.shape[:2])
+        for level in Level
+    }
+    return {level: encode_png(np.ascontiguousarray(look[spot])) for level, look in looks.items()}
 
 
 def looked_at(

@@ -5,7 +5,7 @@ import numpy as np
 
 from papiermappe.core.clean.background import paper_of
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, shrunk
+from papiermappe.core.picture import Pixels, light_and_tint, shrunk
 
 LOOK_DPI = 50
 INK_LEVELS, COLOUR_LEVELS = 50, 50  # what is darker, or more coloured, tells no more...
@@ -37,8 +37,6 @@ def telling_spot(page: Pixels, dpi: float, width_mm: float, height_mm: float) ->
 
 def _telling(small: Pixels, dpi: float) -> Pixels:
     """Return how much each pixel tells, (h, w)."""
-    away = cv2.absdiff(small, paper_of(small, dpi)).astype(np.float32).reshape(*small.shape[:2], -1)
-    light = away.mean(axis=2)
-    colour = np.abs(away - light[..., None]).max(axis=2)
+    light, colour = light_and_tint(np.asarray(cv2.absdiff(small, paper_of(small, dpi)), np.uint8))
     telling = np.minimum(light, INK_LEVELS) + COLOUR_WEIGHT * np.minimum(colour, COLOUR_LEVELS)
     return np.asarray(telling, np.uint8)

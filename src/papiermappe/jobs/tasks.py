@@ -12,8 +12,16 @@ from papiermappe.store.queue import Work
 PATIENT = RetryStrategy(max_attempts=6, exponential_wait=2)
 
 
-def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits: Limits, at_a_time: int) -> Blueprint:
-    """Return the tasks, bound to what they work with. All may run twice without harm."""
+def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits: Limits, ahead: int) -> Blueprint:
+    """Return the tasks, bound to what they work with. All may run twice without harm.
+
+    Args:
+        store: rows and files.
+        compute: runs what takes long.
+        recogniser: None where none is installed.
+        limits: what is accepted of devices.
+        ahead: so many pages are read side by side before anybody asks for it; 0: none.
+    """
     blueprint = Blueprint()
 
     @blueprint.task(name=Work.TAKE_IN, retry=PATIENT)
@@ -38,7 +46,8 @@ def tasks(store: Store, compute: Compute, recogniser: Recogniser | None, limits:
 
     @blueprint.task(name=Work.READ_AHEAD, retry=PATIENT)
     def read_ahead(mappe_id: int, not_again: list[int]) -> None:
-        reading.read_ahead(store, mappe_id, not_again, compute, recogniser, limits.page_px, at_a_time)
+        if ahead:
+            reading.read_ahead(store, mappe_id, not_again, compute, recogniser, limits.page_px, ahead)
 
     @blueprint.task(name=Work.FILE, retry=PATIENT)
     def file(filing_id: int) -> None:

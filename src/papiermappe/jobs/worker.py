@@ -38,7 +38,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     pool = WorkPool(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=12, kwargs={"connect_timeout": 5}))
-    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings), settings.worker_processes), namespace="")
+    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings), _ahead(settings)), namespace="")
     await asyncio.to_thread(pool.warm_up)
     try:
         async with app.open_async():
@@ -64,6 +64,11 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     finally:
         pool.close()
         store.close()
+
+
+def _ahead(settings: Settings) -> int:
+    """Return how many pages are read ahead side by side."""
+    return settings.worker_processes if settings.reads_ahead else 0
 
 
 def _recogniser() -> Tesseract | None:

@@ -54,7 +54,7 @@ class Blobs:
 
     @staticmethod
     def trial_key(pages: str, what: str) -> str:
-        """Where it lies what the levels make of some pages: sizes, or the picture of a level."""
+        """Where it lies what the levels make of pages: what they weigh, or how a spot looks at one."""
         return f"trials/{pages[:2]}/{pages}-{what}"
 
     @staticmethod

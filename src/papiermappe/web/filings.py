@@ -48,10 +48,10 @@ def order_trial(ctx: Ctx, mappe_id: int, page_id: int) -> None:
     levels.order_trial(ctx.store, mappe_id, page_id)
 
 
-@router.get("/levels/{pages}/{level}.png")
-def spot(ctx: Ctx, pages: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
-    """Send the picture of a spot at a level."""
-    return Response(levels.spot(ctx.store, pages, level), media_type="image/png", headers=FOR_EVER)
+@router.get("/levels/{picture}/{level}.png")
+def spot(ctx: Ctx, picture: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
+    """Send the spot of a page at a level."""
+    return Response(levels.spot(ctx.store, picture, level), media_type="image/png", headers=FOR_EVER)
 
 
 @router.post("/filings/{filing_id}/try-again")

@@ -17,7 +17,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("file", () => ({
     busy: false,
     chosenLevel: localStorage.getItem("level") || "balanced",
-    trial: { pages: "", levels: [] },
+    trial: { bytes_a_page: {}, spot: "" },
     asking: 0,
     orderedFor: "",
     languages: station.reading.languages,
@@ -42,31 +42,31 @@ document.addEventListener("alpine:init", () => {
     get spotText() { return this.spotPage ? `\u2013 the same spot of page ${this.desk.numberOf(this.spotPage)}, as it would be filed` : ""; },
     get levels() {
       return LEVELS.map((one) => {
-        const tried = this.trial.levels.find((known) => known.level === one.level);
-        const each = tried ? tried.bytes_a_page : 0;
+        const each = this.trial.bytes_a_page[one.level];
         return {
           ...one, chosen: one.level === this.chosenLevel,
-          picture: tried ? `/levels/${this.trial.pages}/${one.level}.png` : "",
-          weight: tried ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
+          picture: this.trial.spot ? `/levels/${this.trial.spot}/${one.level}.png` : "",
+          weight: each ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
         };
       });
     },
+    get tried() { return this.trial.spot && "lean" in this.trial.bytes_a_page; },
     choose(level) { this.chosenLevel = level; localStorage.setItem("level", level); },
     async ask(round = 0) {
       clearTimeout(this.asking);
       const key = this.spotKey, page = this.spotPage;
-      if (!page) { this.trial = { pages: "", levels: [] }; return; }
+      if (!page) { this.trial = { bytes_a_page: {}, spot: "" }; return; }
       const address = `/mappen/${this.desk.mappe}/levels/${page}`;
       try {
         const found = await fetch(address, { headers: { accept: "application/json" } });
         if (key !== this.spotKey) return;
         if (found.ok) this.trial = await found.json();
-        if (round && !this.trial.levels.length && this.orderedFor !== key) { // not for pages that are only passed by
+        if (round && !this.tried && this.orderedFor !== key) { // not for pages that are only passed by
           await send(address, {});
           this.orderedFor = key;
         }
       } catch (error) { /* the connection is lost, which is said elsewhere: asked again below */ }
-      if (!this.trial.levels.length) this.asking = setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
+      if (!this.tried) this.asking = setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
     },
 
     get readings() {
