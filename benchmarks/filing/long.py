@@ -3,11 +3,13 @@
 import multiprocessing
 import tempfile
 import time
+from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
 import cv2
+import numpy as np
 from benchmarks.cleaning.paces import peak_kb
 from benchmarks.corpus.documents import documents
 from benchmarks.table import Row, scaled
@@ -16,9 +18,12 @@ from papiermappe.assembly.order import Order
 from papiermappe.assembly.run import Assembly
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
+from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.jobs.pool import WorkPool
 
-SHORT, LONG = 50, 500
+SHORT, LONG, MANY = 50, 500, 10_000
+SMALL_PX = 600, 420
 DIFFERENT = 25
 PROCESSES = 2
 
@@ -39,7 +44,41 @@ def measure(share: float, seed: int) -> list[Row]:
         Row(f"{count} pages, time a page", f"{1000 * long_s:.0f} ms"),
         Row(f"{count} pages, time a page against {SHORT}", f"{100 * (long_s / short_s - 1):+.1f} %", "<= +5 %"),
         Row(f"{count} pages, size of the file", f"{size_mb:.1f} MB"),
+        *_many(scaled(MANY, share)),
     ]
+
+
+def _many(count: int) -> list[Row]:
+    """Return how a file of very many small pages is written."""
+    with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as alone:
+        taken_s, before_mb, most_mb = alone.submit(_many_alone, count).result()
+    return [
+        Row(f"{count} small pages, time a page", f"{1000 * taken_s / count:.1f} ms"),
+        Row(f"{count} small pages, memory beyond that of 100", f"{most_mb - before_mb:.0f} MB"),
+    ]
+
+
+def _many_alone(count: int) -> tuple[float, float, float]:
+    """Return seconds, and most memory in MB after 100 pages and after all."""
+    _write_many(100)
+    before_mb, start_s = peak_kb() / 1024, time.perf_counter()
+    _write_many(count)
+    return time.perf_counter() - start_s, before_mb, peak_kb() / 1024
+
+
+def _write_many(count: int) -> None:
+    with tempfile.TemporaryFile() as out:
+        write_pdf(_small_pages(count), out, About("Many", datetime.now(UTC)), tempfile.TemporaryFile)
+
+
+def _small_pages(count: int) -> Iterator[PdfPage]:
+    for first in range(0, count, PAGES_TOGETHER):
+        numbers = range(first, min(first + PAGES_TOGETHER, count))
+        pages = [np.full(SMALL_PX, 255, np.uint8) for _ in numbers]
+        for number, page in zip(numbers, pages, strict=True):
+            cv2.putText(page, f"page {number}", (40, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 0, 2)
+        for done in finished([prepared(page, 72, Level.LEAN, bilevel=True) for page in pages]):
+            yield PdfPage(done, 210, 297)
 
 
 def _assembled(files: list[Path], count: int, folder: Path) -> tuple[float, float, float]:

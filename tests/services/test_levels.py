@@ -10,7 +10,7 @@ import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
-from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
+from tests.helpers import FakeRecogniser, here, page_saying
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
@@ -18,28 +18,16 @@ from papiermappe.core.order.places import Side
 from papiermappe.core.page_text import Care
 from papiermappe.core.pages import spots
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
-from papiermappe.devices.escl import Limits
 from papiermappe.recognition.model import Reads
-from papiermappe.services import filing, intake, levels, ordering, passes
+from papiermappe.services import filing, levels, ordering
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotFound
-from papiermappe.services.pictures import look_at_page
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 GERMAN = Reading("deu", Care.ACCURATE)
-
-
-@pytest.fixture
-def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int]:
-    """Three fronts, looked at."""
-    drawer.lay("lease")
-    intake.take_in(store, passes.start_pass(store, mappe, zaunkoenig, QUICK_ONE_SIDE), Limits())
-    for page in orders(store, mappe):
-        look_at_page(store, page, here, DEFAULT_LIMIT_PX)
-    return orders(store, mappe)
 
 
 def reader(*breaks_off_at: int) -> FakeRecogniser:

@@ -9,18 +9,16 @@ from typing import Any
 
 import pytest
 from sqlalchemy import text
-from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
+from tests.helpers import FakeRecogniser, here, orders, page_saying
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.page_text import Care, PageText
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
-from papiermappe.devices.escl import Limits
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.services import filing, intake, ordering, passes, tidying
+from papiermappe.services import filing, ordering, tidying
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.pictures import look_at_page
 from papiermappe.services.reading import Reading, everyday_reading, read_ahead
 from papiermappe.store.database import Store
 
@@ -42,16 +40,6 @@ class Numbered(FakeRecogniser):
         """Read the next number."""
         number = next(self.numbers)
         return page_saying(f"Hollerbeck, den {number}. März 2026, Seite {number}", at_mm=FOOT_MM)
-
-
-@pytest.fixture
-def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int]:
-    """Three fronts, looked at."""
-    drawer.lay("lease")
-    intake.take_in(store, passes.start_pass(store, mappe, zaunkoenig, QUICK_ONE_SIDE), Limits())
-    for page in orders(store, mappe):
-        look_at_page(store, page, here, DEFAULT_LIMIT_PX)
-    return orders(store, mappe)
 
 
 def read(store: Store, mappe: int, recogniser: FakeRecogniser | None, *not_again: int) -> None:
