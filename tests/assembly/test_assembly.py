@@ -14,9 +14,10 @@ from tests.helpers import FakeRecogniser, here, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
-from papiermappe.assembly.order import Colours, Format, Order
+from papiermappe.assembly.order import Colours, Order, format_of
 from papiermappe.assembly.run import Assembly, whole_or_not
 from papiermappe.cli import app
+from papiermappe.core.encode.formats import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.devices.errors import FileRefused
@@ -143,9 +144,9 @@ def test_a_file_is_there_whole_or_not_at_all(tmp_path: Path) -> None:
 
 
 def test_an_ending_that_says_nothing_is_refused() -> None:
-    assert Format.of(Path("a.TIFF")) is Format.TIFF
+    assert format_of(Path("a.TIFF")) is Format.TIFF
     with pytest.raises(EndingUnknown, match="xyz"):
-        Format.of(Path("a.xyz"))
+        format_of(Path("a.xyz"))
 
 
 def test_the_command_reports_and_tells_by_its_exit_code(files: list[Path], tmp_path: Path) -> None:

@@ -5,16 +5,22 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from pathlib import Path
 
+import docx
 import pikepdf
 import pytest
-from tests.helpers import QUICK_ONE_SIDE, Drawer, here, orders
+from defusedxml import ElementTree as ET
+from PIL import Image, ImageSequence
+from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
 
+from papiermappe.core.encode.formats import Format
+from papiermappe.core.page_text import Care
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
 from papiermappe.devices.escl import Limits
 from papiermappe.services import filing, intake, mappen, ordering, passes
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.pictures import look_at_page
+from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
 
 NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
@@ -121,6 +127,50 @@ def test_an_empty_mappe_and_an_unknown_place_are_refused(store: Store, mappe: in
         filing.ask_for_filing(store, mappe, 999, NOW)
     with pytest.raises(NotFound):
         filing.filed_document(store, 999)
+
+
+READ = Reading("deu", Care.ACCURATE)
+SAID = page_saying("Pachtvertrag über die", "Obere Wiese")
+
+
+def made_as(store: Store, mappe: int, place: int, kind: Format, reading: Reading = READ) -> tuple[str, bytes]:
+    """File a Mappe as a file of a kind, and return its name and what is in it."""
+    made = filing.ask_for_filing(store, mappe, place, NOW, reading=reading, kind=kind)
+    filing.make_document(store, made, here, FakeRecogniser(SAID), DEFAULT_LIMIT_PX)
+    return filing.filed_document(store, made)
+
+
+def test_a_tiff_of_all_pages(store: Store, full: int, leases: int, folder: Path) -> None:
+    name, data = made_as(store, full, leases, Format.TIFF, NOT_READ)
+    assert (folder / name).suffix == ".tif"
+    with Image.open(io.BytesIO(data)) as tiff:
+        sizes = [frame.size for frame in ImageSequence.Iterator(tiff)]
+    assert len(sizes) == 4
+    assert sizes[0][1] == pytest.approx(297 / 25.4 * 100, abs=2)
+
+
+def test_files_of_words(store: Store, full: int, leases: int) -> None:
+    assert made_as(store, full, leases, Format.TEXT)[1].decode().count("Pachtvertrag über die\nObere Wiese") == 4
+    alto = ET.fromstring(made_as(store, full, leases, Format.ALTO)[1])
+    assert len(alto.findall(".//{*}Page")) == 4
+    document = docx.Document(io.BytesIO(made_as(store, full, leases, Format.WORD)[1]))
+    assert [one.text for one in document.paragraphs].count("Pachtvertrag über die Obere Wiese") == 4
+    assert "20 words can be searched" in desk(store, full).filings[0].made_of
+
+
+@pytest.mark.parametrize(("kind", "start"), [(Format.PNG, b"\x89PNG"), (Format.JPEG, b"\xff\xd8\xff")])
+def test_one_page_as_a_picture(store: Store, full: int, leases: int, kind: Format, start: bytes) -> None:
+    with pytest.raises(NotPossible, match="holds one page, and there are 4"):
+        made_as(store, full, leases, kind)
+    ordering.put_away(store, full, orders(store, full)[1:], desk(store, full).seq)
+    name, data = made_as(store, full, leases, kind)
+    assert name.endswith(kind)
+    assert data.startswith(start)
+
+
+def test_words_need_a_language(store: Store, full: int, leases: int) -> None:
+    with pytest.raises(NotPossible, match="choose the language"):
+        made_as(store, full, leases, Format.TEXT, NOT_READ)
 
 
 def test_finding_by_words_of_the_name(store: Store, full: int, leases: int) -> None:

@@ -7,7 +7,7 @@ from datetime import datetime
 import typer
 
 from papiermappe.assembly.errors import FileThere
-from papiermappe.assembly.order import Format, Order, Report
+from papiermappe.assembly.order import Order, Report, format_of
 from papiermappe.assembly.run import Assembly
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.files import count_pages
@@ -32,7 +32,7 @@ def run(order: Order, replace: bool, as_json: bool, processes: int) -> int:
         PapiermappeError: nothing was made.
         OSError: the file cannot be written.
     """
-    if Format.of(order.out).is_of_words and not order.languages:
+    if format_of(order.out).is_of_words and not order.languages:
         order = order.model_copy(update={"languages": DEFAULT_LANGUAGES})
     if order.out.exists() and not replace:
         raise FileThere(f"{order.out} is there already. Choose another name, or say --replace.")

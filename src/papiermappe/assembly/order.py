@@ -6,6 +6,7 @@ from pathlib import Path
 from pydantic import BaseModel, ConfigDict
 
 from papiermappe.assembly.errors import EndingUnknown
+from papiermappe.core.encode.formats import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.page_text import Care
 
@@ -20,36 +21,14 @@ class Colours(StrEnum):
     BILEVEL = "bilevel"
 
 
-class Format(StrEnum):
-    """What is made, by the ending of its name."""
-
-    PDF = ".pdf"
-    TIFF = ".tif"
-    PNG = ".png"
-    JPEG = ".jpg"
-    TEXT = ".txt"
-    ALTO = ".xml"
-    WORD = ".docx"
-
-    @property
-    def is_of_words(self) -> bool:
-        """Whether only what is written goes in."""
-        return self in {Format.TEXT, Format.ALTO, Format.WORD}
-
-    @property
-    def has_one_page(self) -> bool:
-        """Whether each page is a file of its own."""
-        return self in {Format.PNG, Format.JPEG}
-
-    @classmethod
-    def of(cls, file: Path) -> "Format":
-        """Return the format of a file. Raises EndingUnknown."""
-        ending = {".tiff": ".tif", ".jpeg": ".jpg"}.get(file.suffix.lower(), file.suffix.lower())
-        try:
-            return cls(ending)
-        except ValueError as exc:
-            known = ", ".join(cls)
-            raise EndingUnknown(f"{file.name} ends in none of {known}; the ending says what is made.") from exc
+def format_of(file: Path) -> Format:
+    """Return the format of a file by its ending. Raises EndingUnknown."""
+    ending = {".tiff": ".tif", ".jpeg": ".jpg"}.get(file.suffix.lower(), file.suffix.lower())
+    try:
+        return Format(ending)
+    except ValueError as exc:
+        known = ", ".join(Format)
+        raise EndingUnknown(f"{file.name} ends in none of {known}; the ending says what is made.") from exc
 
 
 class Order(BaseModel):
@@ -61,9 +40,9 @@ class Order(BaseModel):
     out: Path
     level: Level = Level.BALANCED
     languages: tuple[str, ...] = ()
-    care: Care = Care.ACCURATE
-    """With how much pages are read."""
     """That pages are read in; empty: they are not read."""
+    care: Care = Care.ACCURATE
+    """With how much they are read."""
     straighten: bool = True
     crop: bool = True
     dpi: float | None = None

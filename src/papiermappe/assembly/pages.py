@@ -4,18 +4,15 @@ from typing import NamedTuple
 
 import numpy as np
 
-from papiermappe.assembly.order import Colours, Format, Order
+from papiermappe.assembly.order import Colours, Order, format_of
 from papiermappe.core.clean.arrival import look_at
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.encode.levels import FAITHFUL_QUALITY, PreparedPage, prepared
-from papiermappe.core.encode.plain import Readable, encode_png, readable
-from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage
+from papiermappe.core.encode.formats import ReadyPage, ready_page
+from papiermappe.core.encode.plain import Readable, readable
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import CapturedPicture, Pixels
-from papiermappe.core.tables import Grid, find_tables
+from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
 
 
@@ -30,15 +27,9 @@ class MadePage(NamedTuple):
     findings: tuple[str, ...]
     way_up_open: bool = False
     """Whether it is not clear which way up it stands."""
-    prepared: PreparedPage | None = None
-    """For a PDF."""
-    tiff: TiffPage | None = None
-    picture: bytes | None = None
-    """Encoded, for a file of its own."""
+    ready: ReadyPage = ReadyPage()
     to_read: Readable | None = None
     """For the recogniser: to be read, or to find the way up."""
-    grids: tuple[Grid, ...] = ()
-    """Of its tables, for a text document."""
 
 
 def made_page(capture: CapturedPicture, order: Order, upright: TurnEstimate | None = None) -> MadePage:
@@ -64,24 +55,7 @@ def made_page(capture: CapturedPicture, order: Order, upright: TurnEstimate | No
         way_up_open=look.way_up_open and upright is None,
         to_read=readable(page, dpi, order.care) if order.languages or look.way_up_open else None,
     )  # fmt: skip
-    return _for_format(made, page, order)
-
-
-def _for_format(made: MadePage, page: Pixels, order: Order) -> MadePage:
-    kind = Format.of(order.out)
-    if kind is Format.WORD:
-        return made._replace(grids=tuple(find_tables(binarise(page, made.dpi), made.dpi)))
-    if kind.is_of_words:
-        return made
-    bilevel = made.colour is ColourKind.BILEVEL
-    if bilevel:
-        page = np.where(binarise(page, made.dpi), np.uint8(0), np.uint8(255))
-    match kind:
-        case Format.PDF:
-            return made._replace(prepared=prepared(page, made.dpi, order.level, bilevel))
-        case Format.TIFF:
-            return made._replace(tiff=TiffPage(page, made.dpi, bilevel))
-        case Format.JPEG:
-            return made._replace(picture=encode_jpeg(page, JPEG_QUALITY.get(order.level, FAITHFUL_QUALITY)))
-        case _:
-            return made._replace(picture=encode_png(page))
+    kind, bilevel = format_of(order.out), colour is ColourKind.BILEVEL
+    if bilevel and not kind.is_of_words:
+        page = np.where(binarise(page, dpi), np.uint8(0), np.uint8(255))
+    return made._replace(ready=ready_page(page, dpi, kind, order.level, bilevel))

@@ -11,20 +11,17 @@ from typing import BinaryIO, NamedTuple, cast
 
 from papiermappe.ahead import in_order
 from papiermappe.assembly.errors import NothingToAssemble
-from papiermappe.assembly.order import Format, Order, PageReport, Report
+from papiermappe.assembly.order import Order, PageReport, Report, format_of
 from papiermappe.assembly.pages import MadePage, made_page
 from papiermappe.compute import Compute
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.alto import write_alto
+from papiermappe.core.encode.formats import FilePage, Format, write_file
 from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.encode.tiff import write_tiff
-from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.languages import language
 from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.structure import elements_of
 from papiermappe.core.treatment import SURE
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.files import pages_of
@@ -84,7 +81,7 @@ class Assembly:
             FileRefused: a file could not be read, and that was to stop everything.
             OSError: the file cannot be written; there is no half one.
         """
-        written = self._write(Format.of(self._order.out), self._pages())
+        written = self._write(format_of(self._order.out), self._pages())
         return Report(
             out=tuple(str(file) for file in written),
             pages=tuple(self._reports),
@@ -176,32 +173,22 @@ class Assembly:
             yield page
 
     def _write_all(self, kind: Format, pages: Iterator[_Page], file: BinaryIO) -> None:
-        title = self._order.out.stem
-        match kind:
-            case Format.PDF:
-                spoken = language(self._order.languages[0]).tag if self._order.languages else None
-                write_pdf(self._pdf_pages(pages), file, About(title, self._now, spoken), tempfile.TemporaryFile)
-            case Format.TIFF:
-                write_tiff((page.made.tiff for page in pages if page.made.tiff), file, self._order.level)
-            case Format.WORD:
-                elements = (elements_of(page.text, page.made.grids) for page in pages if page.text)
-                write_word_document(elements, file, title, self._now)
-            case Format.ALTO:
-                file.write(write_alto((page.text for page in pages if page.text), self._order.out.name))
-            case _:
-                file.write("\n\f\n".join(page.text.text for page in pages if page.text).encode())
+        spoken = language(self._order.languages[0]).tag if self._order.languages else None
+        about = About(self._order.out.stem, self._now, spoken)
+        in_file = self._finished(pages) if kind is Format.PDF else map(_in_file, pages)
+        write_file(kind, in_file, file, self._order.level, about, tempfile.TemporaryFile)
 
-    def _pdf_pages(self, pages: Iterator[_Page]) -> Iterator[PdfPage]:
+    def _finished(self, pages: Iterator[_Page]) -> Iterator[FilePage]:
         """Yield pages of a PDF, finished some at a time; each file begins a bookmark, where there are several."""
         several = len(self._order.sources) > 1
         while group := list(islice(pages, PAGES_TOGETHER)):
-            done = self._compute(finished, [page.made.prepared for page in group])
+            done = self._compute(finished, [page.made.ready.prepared for page in group])
             first = len(self._reports) - len(group)
             for at, (page, encoded) in enumerate(zip(group, done, strict=True), first):
                 told = {"made_of": encoded.made_of.value, "byte_size": encoded.byte_size}
                 self._reports[at] = self._reports[at].model_copy(update=told)
                 begins = page.source.file.stem if several and page.source.number == 1 else None
-                yield PdfPage(encoded, page.made.width_mm, page.made.height_mm, page.text, begins)
+                yield _in_file(page)._replace(encoded=encoded, begins=begins)
 
     def _write_each(self, pages: Iterator[_Page]) -> list[Path]:
         """Write a file a page; they are numbered, unless there is one only."""
@@ -213,10 +200,14 @@ class Assembly:
             single = following is None and not written
             file = out if single else out.with_stem(f"{out.stem}-{len(written) + 1:03}")
             with whole_or_not(file) as to:
-                to.write(pending.made.picture or b"")
+                to.write(pending.made.ready.picture or b"")
             written.append(file)
             pending = following
         return written
+
+
+def _in_file(page: _Page) -> FilePage:
+    return FilePage(page.made.ready, page.made.width_mm, page.made.height_mm, page.text)
 
 
 @contextmanager

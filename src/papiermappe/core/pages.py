@@ -6,9 +6,10 @@ import numpy as np
 
 from papiermappe.core.clean.arrival import Look, look_at
 from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.formats import Format, ReadyPage, ready_page
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PreparedPage, finished, prepared
+from papiermappe.core.encode.levels import finished, prepared
 from papiermappe.core.encode.plain import Readable, encode_png, readable
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.page_text import Care
@@ -26,16 +27,16 @@ def page_jpeg(
     return encode_jpeg(render(capture, treatment, width_px), quality)
 
 
-def prepared_page(
-    capture: CapturedPicture, treatment: Treatment, level: Level, care: Care | None
-) -> tuple[PreparedPage, Readable | None]:
-    """Return the page picture, prepared for a document, and, where it is to be read with some care, for that.
+def page_for_file(
+    capture: CapturedPicture, treatment: Treatment, kind: Format, level: Level, care: Care | None
+) -> tuple[ReadyPage, Readable | None]:
+    """Return the page picture, ready for a file, and, where it is to be read with some care, for that.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
     """
     page = render(capture, treatment)
-    ready = prepared(page, capture.dpi, level, bilevel=treatment.tone is Tone.BILEVEL)
+    ready = ready_page(page, capture.dpi, kind, level, bilevel=treatment.tone is Tone.BILEVEL)
     return ready, readable(page, capture.dpi, care) if care else None
 
 

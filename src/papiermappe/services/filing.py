@@ -18,14 +18,14 @@ from sqlalchemy.orm import Session
 
 from papiermappe.ahead import in_order
 from papiermappe.compute import Compute
+from papiermappe.core.encode.formats import FilePage, Format, write_file
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PAGES_TOGETHER, PreparedPage, finished
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
+from papiermappe.core.encode.pdf import About
 from papiermappe.core.languages import language
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
-from papiermappe.core.page_text import PageText
-from papiermappe.core.pages import prepared_page
+from papiermappe.core.pages import page_for_file
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
 from papiermappe.recognition.errors import ReadingCancelled
@@ -43,7 +43,6 @@ from papiermappe.store.errors import DiskFull, StoreError
 from papiermappe.store.models import Capture, Destination, Filing, FilingState
 from papiermappe.store.queue import Work, hand_in
 
-PDF = ".pdf"
 PAGES_AHEAD = 3
 LOOK_EVERY_S = 0.5
 
@@ -88,6 +87,7 @@ def ask_for_filing(
     level: Level = Level.BALANCED,
     reading: Reading = NOT_READ,
     dated: date | None = None,
+    kind: Format = Format.PDF,
 ) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
 
@@ -101,13 +101,14 @@ def ask_for_filing(
         level: how small it becomes.
         reading: how its pages are read, so that it can be searched.
         dated: the day in its name; None: today.
+        kind: of the file.
 
     Returns:
         The number of the filing.
 
     Raises:
         NotFound: there is no such Mappe or destination.
-        NotPossible: there is no page to file.
+        NotPossible: there is no page to file, or they do not fit into a file of that kind.
     """
     with store.begin() as session:
         mappe = locked_mappe(session, mappe_id)
@@ -117,15 +118,20 @@ def ask_for_filing(
         snapshot = _snapshot(session, mappe_id)
         if not snapshot:
             raise NotPossible("There is no page to file. Take pages in, or bring some back.")
+        if kind.has_one_page and len(snapshot) > 1:
+            raise NotPossible(f"A file {kind} holds one page, and there are {len(snapshot)}. Choose another kind.")
+        if kind.is_of_words and not reading.languages:
+            raise NotPossible("Only words go into such a file: choose the language that they are read in.")
         day = dated or now.date()
         filing = Filing(
             mappe_id=mappe_id,
             destination_id=destination.id,
             dated=day,
-            file_name=_free_name(session, destination.id, mappe.subject, day),
+            file_name=_free_name(session, destination.id, mappe.subject, day, kind),
             title=mappe.subject or "Papers",
             pages={"pages": snapshot},
             page_count=len(snapshot),
+            kind=kind,
             level=level,
             languages=reading.languages,
             care=reading.care,
@@ -145,9 +151,9 @@ def _snapshot(session: Session, mappe_id: int) -> list[dict[str, object]]:
     return [{"capture": page.capture_id, "treatment": page.treatment} for page in ordered]
 
 
-def _free_name(session: Session, destination_id: int, subject: str, day: date) -> str:
+def _free_name(session: Session, destination_id: int, subject: str, day: date, kind: Format) -> str:
     while True:
-        name = safe_file_name(document_name(day, subject, take_number(session)) + PDF, PDF)
+        name = safe_file_name(document_name(day, subject, take_number(session)) + kind, kind)
         taken = select(Filing.id).where(Filing.destination_id == destination_id, Filing.file_name == name)
         if session.scalar(taken) is None:
             return name
@@ -219,7 +225,7 @@ def _make(store: Store, filing: Filing, making: "_Making") -> None:
     spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
     about = About(filing.title, filing.asked_at, spoken)
     with tempfile.TemporaryFile() as out:
-        write_pdf(making.pages(), out, about, tempfile.TemporaryFile)
+        write_file(filing.kind, making.pages(), out, filing.level, about, tempfile.TemporaryFile)
         making.stop_if_wanted()
         document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
         store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
@@ -238,15 +244,6 @@ class _Document(NamedTuple):
 def _sha256_of(file: BufferedRandom | BufferedReader) -> str:
     file.seek(0)
     return hashlib.file_digest(file, "sha256").hexdigest()
-
-
-class _Ready(NamedTuple):
-    """A page on its way into a document."""
-
-    page: PreparedPage
-    width_mm: float
-    height_mm: float
-    text: PageText | None
 
 
 class _Making:
@@ -281,22 +278,22 @@ class _Making:
         self._most_px = most_px
         self._stop_wanted = stop_wanted
 
-    def pages(self) -> Iterator[PdfPage]:
-        """Yield the pages in order, finished some at a time. Raises Stopped, ReadingCancelled."""
+    def pages(self) -> Iterator[FilePage]:
+        """Yield the pages in order; those of a PDF are finished some at a time. Raises Stopped, ReadingCancelled."""
         ready = self._ready()
         while group := list(islice(ready, PAGES_TOGETHER)):
-            pages = self._compute(finished, [one.page for one in group])
-            self.made += made_pages(pages, [one.text for one in group])
-            yield from (
-                PdfPage(page, one.width_mm, one.height_mm, one.text) for page, one in zip(pages, group, strict=True)
-            )
+            if self._filing.kind is Format.PDF:
+                done = self._compute(finished, [page.ready.prepared for page in group])
+                group = [page._replace(encoded=encoded) for page, encoded in zip(group, done, strict=True)]
+            self.made += made_pages(group)
+            yield from group
 
     def stop_if_wanted(self) -> None:
         """Raise Stopped where that is wanted."""
         if self._stop_wanted.is_set():
             raise Stopped("It was stopped.")
 
-    def _ready(self) -> Iterator[_Ready]:
+    def _ready(self) -> Iterator[FilePage]:
         """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
         for done, page in enumerate(in_order(self._prepared, self._filing.pages["pages"], PAGES_AHEAD), 1):
             yield page
@@ -304,7 +301,7 @@ class _Making:
                 _filing(session, self._filing.id).pages_done = done
                 tell(session, self._filing.mappe_id)
 
-    def _prepared(self, entry: dict[str, Any]) -> _Ready:
+    def _prepared(self, entry: dict[str, Any]) -> FilePage:
         self.stop_if_wanted()
         with self._store.begin() as session:
             capture = session.get_one(Capture, entry["capture"])
@@ -313,11 +310,12 @@ class _Making:
         text = self._reader.known(picture)
         captured = captured_picture(self._store, capture, self._most_px)
         care = self._reader.wants(text)
-        page, to_read = self._compute(prepared_page, captured, treatment, self._filing.level, care)
+        kind, level = self._filing.kind, self._filing.level
+        ready, to_read = self._compute(page_for_file, captured, treatment, kind, level, care)
         if to_read is not None:
             text = self._reader.read(capture, picture, to_read)
         size_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
-        return _Ready(page, *size_mm, text)
+        return FilePage(ready, *size_mm, text)
 
 
 def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
@@ -327,7 +325,7 @@ def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
     while not _linked(folder, name, document):
         with store.begin() as session:
             mappe = locked_mappe(session, filing.mappe_id)
-            name = _free_name(session, filing.destination_id, mappe.subject, filing.dated)
+            name = _free_name(session, filing.destination_id, mappe.subject, filing.dated, filing.kind)
             _filing(session, filing.id).file_name = name
     return name
 

@@ -5,8 +5,8 @@ from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict
 
-from papiermappe.core.encode.encoded import EncodedPage, MadeOf
-from papiermappe.core.page_text import PageText
+from papiermappe.core.encode.encoded import MadeOf
+from papiermappe.core.encode.formats import FilePage
 from papiermappe.services.words import count, weigh
 
 
@@ -15,32 +15,36 @@ class MadePage(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    made_of: MadeOf
+    made_of: MadeOf | None
+    """None in files other than PDF."""
     byte_size: int
     words: int | None
     """That were read on it; None where it was not read."""
 
 
-def made_pages(pages: Sequence[EncodedPage], texts: Sequence[PageText | None]) -> list[MadePage]:
+def made_pages(pages: Sequence[FilePage]) -> list[MadePage]:
     """Return what pages that were finished together are made of; what they share is shared out evenly."""
-    shared = {picture.shared for page in pages for picture in page.pictures()}
+    encoded = [page.encoded for page in pages if page.encoded]
+    shared = {picture.shared for page in encoded for picture in page.pictures()}
     share = sum(map(len, shared)) // max(1, len(pages))
     return [
         MadePage(
-            made_of=page.made_of,
-            byte_size=page.byte_size + share,
-            words=None if text is None else sum(len(line.words) for line in text.lines()),
+            made_of=page.encoded.made_of if page.encoded else None,
+            byte_size=page.encoded.byte_size + share if page.encoded else 0,
+            words=None if page.text is None else sum(len(line.words) for line in page.text.lines()),
         )
-        for page, text in zip(pages, texts, strict=True)
+        for page in pages
     ]
 
 
 def in_words(pages: Sequence[MadePage]) -> str:
     """Return what a document is made of, for a person."""
-    (kind, number), *others = Counter(page.made_of for page in pages).most_common()
-    told = [f"{kind.value.capitalize()} on {count(number, 'page')}", *(f"{one.value} on {n}" for one, n in others)]
+    kinds = Counter(page.made_of.value for page in pages if page.made_of).most_common()
+    told = [f"{kind} on {number if at else count(number, 'page')}" for at, (kind, number) in enumerate(kinds)]
     heaviest = max(range(len(pages)), key=lambda at: pages[at].byte_size)
-    heavy = f"the heaviest is page {heaviest + 1} with {weigh(pages[heaviest].byte_size)}" if len(pages) > 1 else ""
+    heavy = f"the heaviest is page {heaviest + 1} with {weigh(pages[heaviest].byte_size)}"
     read = [page.words for page in pages if page.words is not None]
-    can_be_found = f"{count(sum(read), 'word')} can be searched" if read else "its text cannot be searched"
-    return "; ".join(filter(None, [", ".join(told), heavy, can_be_found])) + "."
+    found = f"{count(sum(read), 'word')} can be searched" if read else "its text cannot be searched"
+    parts = [", ".join(told), heavy if kinds and len(pages) > 1 else "", found]
+    sentence = "; ".join(part for part in parts if part)
+    return f"{sentence[0].upper()}{sentence[1:]}."

@@ -20,6 +20,7 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+from papiermappe.core.encode.formats import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.order.history import EntryKind
 from papiermappe.core.order.places import Side
@@ -244,6 +245,7 @@ class Filing(Base):
     pages: Mapped[Json]
     """What is filed: for each page, in order, its capture and treatment as they were."""
     page_count: Mapped[int]
+    kind: Mapped[Format] = mapped_column(_named(Format, "kind"))
     level: Mapped[Level] = mapped_column(_named(Level, "level"))
     languages: Mapped[str] = mapped_column(server_default="")
     """That its pages are read in, as in eng+deu; empty: they are not read."""

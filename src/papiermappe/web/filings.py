@@ -1,6 +1,7 @@
 """Filing: asking for a document, and getting it."""
 
 from datetime import date, datetime
+from pathlib import PurePath
 from typing import Annotated, Literal
 from urllib.parse import quote
 
@@ -8,6 +9,7 @@ from fastapi import APIRouter, Path
 from fastapi.responses import Response
 from pydantic import BaseModel, Field
 
+from papiermappe.core.encode.formats import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.page_text import Care
 from papiermappe.services import filing, levels
@@ -24,6 +26,7 @@ class FileIt(BaseModel):
     level: Level = Level.BALANCED
     languages: Annotated[list[Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]], Field(max_length=5)] = []
     care: Care = Care.ACCURATE
+    kind: Format = Format.PDF
     dated: date | None = None
     """The day in the name; None: today."""
 
@@ -33,7 +36,9 @@ def file_it(ctx: Ctx, mappe_id: int, command: FileIt) -> int:
     """Have the document made."""
     now = datetime.now().astimezone()
     reading = Reading("+".join(command.languages), command.care)
-    return filing.ask_for_filing(ctx.store, mappe_id, command.destination, now, command.level, reading, command.dated)
+    return filing.ask_for_filing(
+        ctx.store, mappe_id, command.destination, now, command.level, reading, command.dated, command.kind
+    )
 
 
 @router.get("/mappen/{mappe_id}/levels/{page_id}")
@@ -72,4 +77,4 @@ def document(ctx: Ctx, filing_id: int, how: Literal["open", "download"]) -> Resp
     name, data = filing.filed_document(ctx.store, filing_id)
     shown = "inline" if how == "open" else "attachment"
     headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(name)}"}
-    return Response(data, media_type="application/pdf", headers=headers)
+    return Response(data, media_type=Format(PurePath(name).suffix).media_type, headers=headers)

@@ -1,4 +1,4 @@
-"""What is printed on pages; how documents are read, dated and stopped; what their pages are made of."""
+"""What is printed on pages; how documents are read, dated and stopped; of what kind and of what pages they are."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,6 +15,9 @@ def upgrade() -> None:
     op.add_column("page", sa.Column("printed", postgresql.JSONB()))
     cares = sa.Enum("fast", "accurate", name="care", native_enum=False, create_constraint=True, length=20)
     op.add_column("filing", sa.Column("care", cares, nullable=False, server_default="accurate"))
+    kinds = (".pdf", ".tif", ".png", ".jpg", ".txt", ".xml", ".docx")
+    kind = sa.Enum(*kinds, name="kind", native_enum=False, create_constraint=True, length=20)
+    op.add_column("filing", sa.Column("kind", kind, nullable=False, server_default=".pdf"))
     op.add_column("filing", sa.Column("dated", sa.Date()))
     op.execute("update filing set dated = asked_at::date")
     op.alter_column("filing", "dated", nullable=False)
@@ -29,6 +32,6 @@ def downgrade() -> None:
     op.execute("update filing set state = 'failed' where state = 'stopped'")
     op.drop_constraint(op.f("ck_filing_state"), "filing")
     op.create_check_constraint(op.f("ck_filing_state"), "filing", STATES.format(""))
-    for column in ("stop_wanted", "made", "dated", "care"):
+    for column in ("stop_wanted", "made", "dated", "kind", "care"):
         op.drop_column("filing", column)
     op.drop_column("page", "printed")

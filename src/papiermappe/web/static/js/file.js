@@ -6,6 +6,15 @@ const LEVELS = [
   { level: "balanced", name: "Balanced", words: "print as sharp, paper even" },
   { level: "lean", name: "Lean", words: "as small as it can be read" },
 ];
+const KINDS = [
+  { value: ".pdf", text: "as a PDF/A" },
+  { value: ".tif", text: "as a TIFF" },
+  { value: ".jpg", text: "as a JPEG", onePage: true },
+  { value: ".png", text: "as a PNG", onePage: true },
+  { value: ".docx", text: "as text to edit, .docx", words: true },
+  { value: ".txt", text: "as plain text", words: true },
+  { value: ".xml", text: "as words and places, ALTO", words: true },
+];
 const CARES = [
   { value: "accurate", text: "read accurately" },
   { value: "fast", text: "read fast" },
@@ -23,6 +32,7 @@ document.addEventListener("alpine:init", () => {
     languages: station.reading.languages,
     care: station.reading.care,
     chosenDay: "",
+    chosenKind: ".pdf",
 
     init() {
       window.stationKeys = (event) => this.key(event);
@@ -46,7 +56,7 @@ document.addEventListener("alpine:init", () => {
         return {
           ...one, chosen: one.level === this.chosenLevel,
           picture: this.trial.spot ? `/levels/${this.trial.spot}/${one.level}.png` : "",
-          weight: each ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
+          weight: !this.isPdf ? "not weighed for this kind" : each ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
         };
       });
     },
@@ -80,6 +90,13 @@ document.addEventListener("alpine:init", () => {
     chooseLanguages(event) { this.languages = event.target.value; },
     chooseCare(event) { this.care = event.target.value; },
 
+    // Kinds that hold one page are offered where there is one, kinds of words where they can be read.
+    get kindsOffered() { return KINDS.filter((one) => (!one.onePage || this.desk.pageCount === 1) && (!one.words || station.languages.length)); },
+    get kinds() { return this.kindsOffered.map((one) => ({ ...one, chosen: one.value === this.kind })); },
+    get kind() { return this.kindsOffered.some((one) => one.value === this.chosenKind) ? this.chosenKind : ".pdf"; },
+    get isPdf() { return this.kind === ".pdf"; },
+    chooseKind(event) { this.chosenKind = event.target.value; },
+
     get days() {
       const today = { value: "", text: `today, ${this.today}` };
       const printed = this.desk.printed.days.map(({ day, page }) => ({ value: day, text: `${day}, printed on page ${page}` }));
@@ -94,7 +111,7 @@ document.addEventListener("alpine:init", () => {
       const checks = [];
       if (!desk.pageCount) return [{ tone: "warn", text: "There is no page in this Mappe yet.", href: `/mappen/${desk.mappe}/intake` }];
       const away = desk.putAwayIds.length ? `, without the ${desk.putAwayIds.length} put away` : "";
-      checks.push({ tone: "good", text: `${plural(desk.pageCount, "page")} on ${plural(desk.sheets.length, "sheet")}${away}: one PDF/A, true to size`, href: "" });
+      checks.push({ tone: "good", text: `${plural(desk.pageCount, "page")} on ${plural(desk.sheets.length, "sheet")}${away}`, href: "" });
       if (!station.destinations.length) checks.push({ tone: "warn", text: "There is no folder to file into yet.", href: "" });
       if (desk.live) checks.push({ tone: "warn", text: "Pages are still being taken in.", href: `/mappen/${desk.mappe}/intake` });
       const unseen = desk.order.filter((id) => !desk.pages[id].treatment.crop);
@@ -133,7 +150,7 @@ document.addEventListener("alpine:init", () => {
       try { 
         const languages = this.languages.split("+").filter(Boolean);
         await send(`/mappen/${this.desk.mappe}/filings`, {
-          destination: Number(this.$refs.destination.value), level: this.chosenLevel, languages, care: this.care, dated: this.day || null,
+          destination: Number(this.$refs.destination.value), level: this.chosenLevel, languages, care: this.care, dated: this.day || null, kind: this.kind,
         });
        }
       catch (error) { this.desk.complain(error); }

@@ -1,0 +1,157 @@
+"""Files of every format: what a page has to become for one, and writing it."""
+
+from collections.abc import Callable, Iterable, Iterator
+from enum import StrEnum
+from typing import BinaryIO, NamedTuple
+
+from papiermappe.core.clean.tone import binarise
+from papiermappe.core.encode.alto import write_alto
+from papiermappe.core.encode.encoded import EncodedPage
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import FAITHFUL_QUALITY, PreparedPage, prepared
+from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.plain import encode_png
+from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
+from papiermappe.core.encode.word_document import write_word_document
+from papiermappe.core.page_text import PageText
+from papiermappe.core.picture import Pixels
+from papiermappe.core.structure import elements_of
+from papiermappe.core.tables import Grid, find_tables
+
+BETWEEN_PAGES = "\n\f\n"  # of plain text
+
+
+class Format(StrEnum):
+    """What is made, by the ending of its name."""
+
+    PDF = ".pdf"
+    TIFF = ".tif"
+    PNG = ".png"
+    JPEG = ".jpg"
+    TEXT = ".txt"
+    ALTO = ".xml"
+    WORD = ".docx"
+
+    @property
+    def media_type(self) -> str:
+        """As in RFC 6838."""
+        return _MEDIA_TYPES[self]
+
+    @property
+    def is_of_words(self) -> bool:
+        """Whether only what is written goes in."""
+        return self in {Format.TEXT, Format.ALTO, Format.WORD}
+
+    @property
+    def has_one_page(self) -> bool:
+        """Whether each page is a file of its own."""
+        return self in {Format.PNG, Format.JPEG}
+
+
+_MEDIA_TYPES = {
+    Format.PDF: "application/pdf",
+    Format.TIFF: "image/tiff",
+    Format.PNG: "image/png",
+    Format.JPEG: "image/jpeg",
+    Format.TEXT: "text/plain; charset=utf-8",
+    Format.ALTO: "application/xml",
+    Format.WORD: "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+}
+
+
+class ReadyPage(NamedTuple):
+    """What a page has become for a file; which of it, the format says."""
+
+    prepared: PreparedPage | None = None
+    """For a PDF."""
+    tiff: TiffPage | None = None
+    picture: bytes | None = None
+    """Encoded, a file of its own."""
+    grids: tuple[Grid, ...] = ()
+    """Of its tables, for a text document."""
+
+
+def ready_page(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bool) -> ReadyPage:
+    """Make a page ready for a file.
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+        kind: of the file.
+        level: how small it becomes.
+        bilevel: whether it is ink and paper only, 0 and 255.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    match kind:
+        case Format.PDF:
+            return ReadyPage(prepared=prepared(page, dpi, level, bilevel))
+        case Format.TIFF:
+            return ReadyPage(tiff=TiffPage(page, dpi, bilevel))
+        case Format.JPEG:
+            return ReadyPage(picture=encode_jpeg(page, JPEG_QUALITY.get(level, FAITHFUL_QUALITY)))
+        case Format.PNG:
+            return ReadyPage(picture=encode_png(page))
+        case Format.WORD:
+            return ReadyPage(grids=tuple(find_tables(binarise(page, dpi), dpi)))
+        case _:
+            return ReadyPage()
+
+
+class FilePage(NamedTuple):
+    """A page on its way into a file."""
+
+    ready: ReadyPage
+    width_mm: float
+    height_mm: float
+    text: PageText | None = None
+    encoded: EncodedPage | None = None
+    """What it became when it was finished together with others; for a PDF."""
+    begins: str | None = None
+    """The name of the part that begins with it."""
+
+
+def write_file(
+    kind: Format,
+    pages: Iterable[FilePage],
+    out: BinaryIO,
+    level: Level,
+    about: About,
+    temporary: Callable[[], BinaryIO],
+) -> None:
+    """Write pages, taken one at a time, to a file.
+
+    Args:
+        kind: of the file.
+        pages: made ready for it.
+        out: open for reading as well.
+        level: how small it becomes.
+        about: what is said of it.
+        temporary: gives files for parts of a long PDF.
+
+    Raises:
+        ValueError: there are no pages, or several in a file that can have one only.
+    """
+    match kind:
+        case Format.PDF:
+            write_pdf(_pdf_pages(pages), out, about, temporary)
+        case Format.TIFF:
+            write_tiff((page.ready.tiff for page in pages if page.ready.tiff), out, level)
+        case Format.WORD:
+            elements = (elements_of(page.text, page.ready.grids) for page in pages if page.text)
+            write_word_document(elements, out, about.title, about.created)
+        case Format.ALTO:
+            out.write(write_alto((page.text for page in pages if page.text), about.title))
+        case Format.TEXT:
+            out.write(BETWEEN_PAGES.join(page.text.text for page in pages if page.text).encode())
+        case _:
+            (page,) = pages
+            out.write(page.ready.picture or b"")
+
+
+def _pdf_pages(pages: Iterable[FilePage]) -> Iterator[PdfPage]:
+    for page in pages:
+        if page.encoded is not None:
+            yield PdfPage(page.encoded, page.width_mm, page.height_mm, page.text, page.begins)
