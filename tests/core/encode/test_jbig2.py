@@ -15,8 +15,8 @@ from PIL import Image
 
 from papiermappe.core.encode.encoded import Codec
 from papiermappe.core.encode.ink import Ink, PackedInk
-from papiermappe.core.encode.jbig2 import file_of, page_stream, page_streams
-from papiermappe.core.encode.jbig2.generic import generic_region
+from papiermappe.core.encode.jbig2 import file_of, page_stream, page_streams, segments
+from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, Adaptive, generic_region
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import finished, prepared
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
@@ -78,6 +78,34 @@ def test_any_picture_comes_back(folder: Path, ink: Ink) -> None:
     assert np.array_equal(decoded(page_stream(ink), folder), ink)
 
 
+@QUICK
+@given(arrays(np.bool_, st.tuples(st.integers(1, 40), st.integers(1, 70))), st.sampled_from([NOMINAL, WIDE]))
+def test_any_picture_comes_back_wherever_the_adaptive_pixels_are(folder: Path, ink: Ink, adaptive: Adaptive) -> None:
+    """Even where that is not the smallest."""
+    height, width = ink.shape
+    region = generic_region(ink, [adaptive])
+    assert region.adaptive == adaptive
+    page = segments.segment(1, segments.PAGE, 1, segments.page_information(width, height))
+    data = segments.generic_data(width, height, region)
+    stream = page + segments.segment(2, segments.LOSSLESS_GENERIC, 1, data)
+    assert np.array_equal(decoded(stream, folder), ink)
+
+
+def test_the_smaller_of_two_codes_is_taken() -> None:
+    """Fine pages full of noisy print take the pixels that are farther away, a page with little on it those near by."""
+    original = ORIGINALS["lease"]
+    fine = draw_side(original.paper, original.sheets[0].front).raster(300)[..., 1] < 128
+    full = with_edge_noise(fine, np.random.default_rng(5))
+    little = np.zeros_like(full)
+    little[:200, :200] = full[450:650, 450:650]
+    for ink, best in ((full, WIDE), (little, NOMINAL)):
+        sizes = {adaptive: len(generic_region(ink, [adaptive]).coded) for adaptive in (NOMINAL, WIDE)}
+        region = generic_region(ink)
+        assert region.adaptive == best
+        assert len(region.coded) == min(sizes.values()) < max(sizes.values())
+        assert len(page_stream(ink)) <= len(page_stream(ink, quickly=True))
+
+
 @pytest.mark.parametrize("share", [0.0, 0.01, 0.5, 1.0])
 @pytest.mark.parametrize("shape", [(1, 1), (1, 300), (300, 1), (257, 255)])
 def test_noise_comes_back(folder: Path, shape: tuple[int, int], share: float) -> None:
@@ -88,14 +116,14 @@ def test_noise_comes_back(folder: Path, shape: tuple[int, int], share: float) ->
 
 def test_a_letter_comes_back_and_is_small(folder: Path, letter: Ink) -> None:
     assert np.array_equal(decoded(page_stream(letter), folder), letter)
-    assert len(generic_region(letter)) < 0.7 * fax_size(letter)
+    assert len(generic_region(letter).coded) < 0.7 * fax_size(letter)
 
 
 def test_rows_that_repeat_cost_next_to_nothing() -> None:
     """4,000 white rows and 4,000 of the same stripes: a bit each, of which nearly all are expected."""
     rows = np.zeros((8000, 500), np.bool_)
     rows[4000:, ::3] = True
-    assert len(generic_region(rows)) < 100
+    assert len(generic_region(rows).coded) < 100
 
 
 SHAPES = arrays(

@@ -99,7 +99,7 @@ def finished(pages: Sequence[PreparedPage]) -> list[EncodedPage]:
             done[number].append(_ink_layer(pages[number].inks[at], data, shared))
         for number in (number for number in having if not pages[number].shares_ink):
             ink = pages[number].inks[at]
-            done[number].append(_ink_layer(ink, page_stream(ink.ink.unpacked()), b""))
+            done[number].append(_ink_layer(ink, page_stream(ink.ink.unpacked(), quickly=True), b""))
     return [EncodedPage(tuple(layers), page.made_of) for layers, page in zip(done, pages, strict=True)]
 
 

@@ -2,15 +2,16 @@
 
 import struct
 from collections.abc import Sequence
+from itertools import chain
 
+from papiermappe.core.encode.jbig2.generic import GenericRegion
 from papiermappe.core.encode.jbig2.symbols import STRIP_BITS
 
 SYMBOL_DICTIONARY, LOSSLESS_TEXT, LOSSLESS_GENERIC, PAGE, END_OF_PAGE, END_OF_FILE = 0, 7, 39, 48, 49, 51  # 7.3
 FILE_ID = b"\x97JB2\r\n\x1a\n"
 LAST_NUMBER = 255
 SEQUENTIAL_KNOWN_PAGES = 1  # flags of the file header (D.4.2)
-NOMINAL_AT = struct.pack(">8b", 3, -1, -3, -1, 2, -2, -2, -2)  # adaptive pixels at their usual places: template 0,
-NOMINAL_AT_1 = struct.pack(">2b", 3, -1)  # template 1 (6.2.5.4)...
+NOMINAL_AT_1 = struct.pack(">2b", 3, -1)  # adaptive pixels at their usual places: template 1 (6.2.5.4)...
 NOMINAL_REFINEMENT_AT = struct.pack(">4b", -1, -1, -1, -1)  # ...and refinement template 0 (6.3.5.3)
 TYPICAL_PREDICTION = 1 << 3  # 7.4.6.2
 TEMPLATE_1 = 1 << 10  # 7.4.2.1.1
@@ -39,9 +40,14 @@ def page_information(width_px: int, height_px: int) -> bytes:
     return struct.pack(">IIIIBH", width_px, height_px, 0, 0, 1, 0)
 
 
-def generic_data(width_px: int, height_px: int, coded: bytes) -> bytes:
+def generic_data(width_px: int, height_px: int, region: GenericRegion) -> bytes:
     """Return a generic region over the whole page: template 0, typical prediction (7.4.6)."""
-    return _over(width_px, height_px) + bytes([TYPICAL_PREDICTION]) + NOMINAL_AT + coded
+    return (
+        _over(width_px, height_px)
+        + bytes([TYPICAL_PREDICTION])
+        + struct.pack(">8b", *chain(*region.adaptive))
+        + region.coded
+    )
 
 
 def dictionary_data(symbols: int, coded: bytes) -> bytes:
