@@ -1,13 +1,12 @@
 """Handing work to the queue, within the transaction that makes it necessary."""
 
 from collections.abc import Sequence
-from contextlib import suppress
 from enum import StrEnum
 
 from procrastinate import App, SyncPsycopgConnector
-from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import JobDeferrer
 from procrastinate.types import JSONValue
+from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 
@@ -37,6 +36,12 @@ _PRIORITY = {
 _deferrer = App(connector=SyncPsycopgConnector())
 
 
+_WAITS = text(
+    "select exists (select from procrastinate_jobs"
+    " where task_name = :task and status = 'todo' and (args ->> 'mappe_id')::bigint = :mappe_id)"
+)
+
+
 def hand_in(session: Session, work: Work, **arguments: JSONValue) -> None:
     """Queue work; it is seen by the workers when the session's transaction is committed."""
     _task(session, work).defer(**arguments)
@@ -45,19 +50,16 @@ def hand_in(session: Session, work: Work, **arguments: JSONValue) -> None:
 def read_soon(session: Session, mappe_id: int, not_again: Sequence[int] = ()) -> None:
     """Have the pages of a Mappe read when nothing else is to be done, unless that waits already.
 
-    One Mappe is read at a time; pages that are `not_again` to be tried are left out.
+    One Mappe is read at a time; pages that are `not_again` to be tried are left out. The queue's own way to keep one
+    waiting is not used: it would keep a job of a dead worker from being given back while another waits.
     """
-    with suppress(AlreadyEnqueued), session.begin_nested():
-        task = _task(session, Work.READ_AHEAD, Work.READ_AHEAD.value, f"{Work.READ_AHEAD} {mappe_id}")
+    if not session.scalar(_WAITS, {"task": Work.READ_AHEAD.value, "mappe_id": mappe_id}):
+        task = _task(session, Work.READ_AHEAD, lock=Work.READ_AHEAD.value)
         task.defer(mappe_id=mappe_id, not_again=list(not_again))
 
 
-def _task(session: Session, work: Work, lock: str | None = None, queueing_lock: str | None = None) -> JobDeferrer:
+def _task(session: Session, work: Work, lock: str | None = None) -> JobDeferrer:
+    connection = session.connection().connection.driver_connection
     return _deferrer.configure_task(
-        work.value,
-        queue=work.value,
-        priority=_PRIORITY[work],
-        connection=session.connection().connection.driver_connection,
-        lock=lock,
-        queueing_lock=queueing_lock,
+        work.value, queue=work.value, priority=_PRIORITY[work], connection=connection, lock=lock
     )
