@@ -56,7 +56,7 @@ document.addEventListener("alpine:init", () => {
         return {
           ...one, chosen: one.level === this.chosenLevel,
           picture: this.trial.spot ? `/levels/${this.trial.spot}/${one.level}.png` : "",
-          weight: !this.isPdf ? "not weighed for this kind" : each ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
+          weight: !this.isPdf ? "weighed for PDF only" : each ? `\u2248 ${weigh(each * this.desk.pageCount)} \u00b7 ${weigh(each)} a page` : this.spotPage ? "being tried\u2026" : "no page yet",
         };
       });
     },
