@@ -8,42 +8,36 @@ import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, date, datetime
+from functools import partial
 from io import BufferedRandom, BufferedReader
-from itertools import islice
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.ahead import in_order
 from papiermappe.compute import Compute
-from papiermappe.core.encode.formats import FilePage, Format, write_file
+from papiermappe.core.encode.formats import Format, write_file
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.languages import language
 from papiermappe.core.naming import document_name, safe_file_name
 from papiermappe.core.order.places import reading_order
-from papiermappe.core.pages import page_for_file
-from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.errors import PapiermappeError
 from papiermappe.recognition.errors import ReadingCancelled
 from papiermappe.recognition.model import Reads
 from papiermappe.services.errors import NotFound, NotPossible, Stopped
 from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
-from papiermappe.services.made import MadePage, made_pages
+from papiermappe.services.making import Making
 from papiermappe.services.naming import take_number
-from papiermappe.services.pictures import captured_picture
-from papiermappe.services.reading import NOT_READ, Reader, Reading
+from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.services.words import count
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, tell
 from papiermappe.store.errors import DiskFull, StoreError
-from papiermappe.store.models import Capture, Destination, Filing, FilingState
+from papiermappe.store.models import Destination, Filing, FilingState
 from papiermappe.store.queue import Work, hand_in
 
-PAGES_AHEAD = 3
 LOOK_EVERY_S = 0.5
 
 
@@ -190,7 +184,8 @@ def make_document(store: Store, filing_id: int, compute: Compute, recogniser: Re
         tell(session, filing.mappe_id)
     try:
         with _stop_of(store, filing_id) as stop_wanted:
-            _make(store, filing, _Making(store, filing, compute, recogniser, most_px, stop_wanted))
+            step = partial(_pages_are_done, store, filing)
+            _make(store, filing, Making(store, filing, compute, recogniser, most_px, stop_wanted, step))
     except (Stopped, ReadingCancelled):
         _ended(store, filing_id, FilingState.STOPPED, "Stopped; nothing was filed. What has been read is known.")
     except PapiermappeError as exc:
@@ -221,7 +216,13 @@ def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
         watcher.join()
 
 
-def _make(store: Store, filing: Filing, making: "_Making") -> None:
+def _pages_are_done(store: Store, filing: Filing, count_done: int) -> None:
+    with store.begin() as session:
+        _filing(session, filing.id).pages_done = count_done
+        tell(session, filing.mappe_id)
+
+
+def _make(store: Store, filing: Filing, making: Making) -> None:
     spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
     about = About(filing.title, filing.asked_at, spoken)
     with tempfile.TemporaryFile() as out:
@@ -244,78 +245,6 @@ class _Document(NamedTuple):
 def _sha256_of(file: BufferedRandom | BufferedReader) -> str:
     file.seek(0)
     return hashlib.file_digest(file, "sha256").hexdigest()
-
-
-class _Making:
-    """The making of the pages of a document.
-
-    Args:
-        store: where their captures are.
-        filing: what is made.
-        compute: runs what takes long.
-        recogniser: None where none is installed.
-        most_px: larger captures are refused.
-        stop_wanted: set when it is to stop.
-    """
-
-    def __init__(
-        self,
-        store: Store,
-        filing: Filing,
-        compute: Compute,
-        recogniser: Reads | None,
-        most_px: int,
-        stop_wanted: threading.Event,
-    ) -> None:
-        self.unread: list[str] = []
-        """Why pages could not be read."""
-        self.made: list[MadePage] = []
-        """What they are made of, in order."""
-        self._store = store
-        self._filing = filing
-        self._compute = compute
-        self._reader = Reader(store, recogniser, Reading(filing.languages, filing.care), self.unread, stop_wanted)
-        self._most_px = most_px
-        self._stop_wanted = stop_wanted
-
-    def pages(self) -> Iterator[FilePage]:
-        """Yield the pages in order; those of a PDF are finished some at a time. Raises Stopped, ReadingCancelled."""
-        ready = self._ready()
-        while group := list(islice(ready, PAGES_TOGETHER)):
-            if self._filing.kind is Format.PDF:
-                done = self._compute(finished, [page.ready.prepared for page in group])
-                group = [page._replace(encoded=encoded) for page, encoded in zip(group, done, strict=True)]
-            self.made += made_pages(group)
-            yield from group
-
-    def stop_if_wanted(self) -> None:
-        """Raise Stopped where that is wanted."""
-        if self._stop_wanted.is_set():
-            raise Stopped("It was stopped.")
-
-    def _ready(self) -> Iterator[FilePage]:
-        """Yield the pages in order; a few are being prepared and read ahead of the one that is wanted."""
-        for done, page in enumerate(in_order(self._prepared, self._filing.pages["pages"], PAGES_AHEAD), 1):
-            yield page
-            with self._store.begin() as session:
-                _filing(session, self._filing.id).pages_done = done
-                tell(session, self._filing.mappe_id)
-
-    def _prepared(self, entry: dict[str, Any]) -> FilePage:
-        self.stop_if_wanted()
-        with self._store.begin() as session:
-            capture = session.get_one(Capture, entry["capture"])
-        treatment = Treatment.model_validate(entry["treatment"])
-        picture = treatment.picture_key(capture.sha256)
-        text = self._reader.known(picture)
-        captured = captured_picture(self._store, capture, self._most_px)
-        care = self._reader.wants(text)
-        kind, level = self._filing.kind, self._filing.level
-        ready, to_read = self._compute(page_for_file, captured, treatment, kind, level, care)
-        if to_read is not None:
-            text = self._reader.read(capture, picture, to_read)
-        size_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
-        return FilePage(ready, *size_mm, text)
 
 
 def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
@@ -357,7 +286,7 @@ def _linked(folder: Path, name: str, document: _Document) -> bool:
     return True
 
 
-def _filed(store: Store, filing_id: int, name: str, document: _Document, making: _Making) -> None:
+def _filed(store: Store, filing_id: int, name: str, document: _Document, making: Making) -> None:
     unread = making.unread
     with store.begin() as session:
         filing = _filing(session, filing_id)
