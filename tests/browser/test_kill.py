@@ -3,6 +3,7 @@
 import json
 import sys
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -156,6 +157,7 @@ def test_a_database_that_goes_and_comes_back(
         said = httpx.get(f"{stack.url}/", headers={"Accept": "text/html"}, trust_env=False, timeout=20)
         assert said.status_code == 503
         assert "Everything that was shown as arrived is safe." in said.text
+        time.sleep(4)  # the worker asks for work meanwhile, and gets no answer
         server.start()
         assert_all_there(stack, acknowledged)
         until(lambda: not stack.desk(mappe).passes[-1].live, 60)

@@ -6,6 +6,7 @@ import time
 
 import structlog
 from procrastinate import App, PsycopgConnector
+from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
 
 from papiermappe.devices.escl import Limits
@@ -44,15 +45,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
         async with app.open_async():
             rescuing = asyncio.create_task(_rescue(app))
             try:
-                await app.run_worker_async(
-                    concurrency=JOBS_AT_A_TIME,
-                    delete_jobs="successful",
-                    fetch_job_polling_interval=POLL_S,
-                    abort_job_polling_interval=POLL_S,
-                    update_heartbeat_interval=HEARTBEAT_S,
-                    stalled_worker_timeout=DEAD_AFTER_S,
-                    shutdown_graceful_timeout=5,
-                )
+                await _work(app)
             finally:
                 rescuing.cancel()
                 with contextlib.suppress(asyncio.CancelledError):
@@ -64,6 +57,29 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     finally:
         pool.close()
         store.close()
+
+
+async def _work(app: App) -> None:
+    """Work until it is asked to end; where the database goes away, begin anew when it is back.
+
+    The jobs that ran meanwhile are given back to the queue as those of a dead worker are.
+    """
+    while True:
+        try:
+            await app.run_worker_async(
+                concurrency=JOBS_AT_A_TIME,
+                delete_jobs="successful",
+                fetch_job_polling_interval=POLL_S,
+                abort_job_polling_interval=POLL_S,
+                update_heartbeat_interval=HEARTBEAT_S,
+                stalled_worker_timeout=DEAD_AFTER_S,
+                shutdown_graceful_timeout=5,
+            )
+        except ConnectorException as exc:
+            log.warning("the database does not answer", action="worker.lost", cause=repr(exc.__cause__))
+            await asyncio.sleep(POLL_S)
+        else:
+            return
 
 
 def _ahead(settings: Settings) -> int:
