@@ -24,4 +24,4 @@ class PackedInk(NamedTuple):
     def unpacked(self) -> Ink:
         """Return it as (h, w), True = ink."""
         packed = np.frombuffer(self.rows, np.uint8).reshape(self.height_px, -1)
-        return np.unpackbits(packed, axis=1, count=self.width_px).astype(np.bool_)
+        return np.unpackbits(packed, axis=1, count=self.width_px).view(np.bool_)

@@ -95,7 +95,10 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     cells = paper_cells(page, dpi)
     grey, paper = to_grey(page), cells.grey
     pictures = _pictures(grey, cells.covered)
-    found = ink_on(grey, dpi, paper) & ~pictures
+    pictures_share = float(pictures[::SAMPLED, ::SAMPLED].mean())
+    found = ink_on(grey, dpi, paper)
+    if pictures_share:
+        found &= ~pictures
     soft, ink = _strengths(found, grey, paper.sized(*page.shape[1::-1]))
     kinds = _kinds(soft, ink)
     every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
@@ -113,7 +116,7 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
         _soft_colours(ink_colours, even if boxes else bare_colour),
         bare_colour,
         tuple(_piece(page, kinds, shade, colour, box, by, max(1, round(dpi / fineness.paper_dpi))) for box in boxes),
-        float(pictures[::SAMPLED, ::SAMPLED].mean()),
+        pictures_share,
     )
 
 
