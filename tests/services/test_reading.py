@@ -16,7 +16,7 @@ from papiermappe.core.encode.plain import Readable
 from papiermappe.core.page_text import Care, PageText
 from papiermappe.core.picture import DEFAULT_LIMIT_PX
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.services import filing, ordering, tidying
+from papiermappe.services import filing, ordering, reading, tidying
 from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.reading import Reading, everyday_reading, read_ahead
@@ -25,6 +25,13 @@ from papiermappe.store.database import Store
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 EVERYDAY = Reading("eng+deu", Care.ACCURATE)
 FOOT_MM = 285.0
+
+
+@pytest.fixture(autouse=True)
+def nothing_arrives(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Let the pages of these tests count as having lain there for long."""
+    monkeypatch.setattr(reading, "ARRIVED_S", 0.0)
+    monkeypatch.setattr(reading, "UNSEEN_S", 0.0)
 
 
 class Numbered(FakeRecogniser):
@@ -136,6 +143,19 @@ def test_pages_that_cannot_be_read_do_not_hold_up_the_others(
     assert asked < 3
     read(store, mappe, slow, pages[0])
     assert slow.asked == 3
+
+
+def test_nothing_is_read_while_pages_arrive(
+    store: Store, mappe: int, pages: list[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
+    monkeypatch.setattr(reading, "ARRIVED_S", 60.0)
+    read(store, mappe, recogniser)
+    assert recogniser.asked == 0
+    assert waiting(store) == [{"mappe_id": mappe, "not_again": []}]  # it is tried again soon
+    monkeypatch.setattr(reading, "ARRIVED_S", 0.0)
+    read(store, mappe, recogniser)
+    assert recogniser.asked == 3
 
 
 def test_without_a_recogniser_nothing_is_read(store: Store, mappe: int, pages: list[int]) -> None:

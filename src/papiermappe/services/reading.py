@@ -3,11 +3,12 @@
 import threading
 import time
 from collections.abc import Sequence
+from datetime import timedelta
 from typing import NamedTuple
 
 import structlog
 from pydantic import ValidationError
-from sqlalchemy import select
+from sqlalchemy import exists, func, select
 from sqlalchemy.orm import Session
 
 from papiermappe.ahead import in_order
@@ -30,6 +31,7 @@ log = structlog.get_logger()
 
 EVERYDAY = ("eng", "deu")
 ROUND_S = 20.0  # so long one Mappe is read ahead, then others have their turn
+ARRIVED_S, UNSEEN_S = 5.0, 60.0  # nothing is read ahead while pages arrive, or wait to be looked at, so long at most
 
 
 class Reading(NamedTuple):
@@ -160,16 +162,28 @@ def read_ahead(
         waiting = [page for page in _unread(store, session, mappe_id, reading) if page not in not_again]
     reader = Reader(store, recogniser.in_background(), reading, [])
 
+    left: list[int] = []
+
     def read(page_id: int) -> int | None:
         """Read a page, if there is time; return it where it cannot be read."""
-        if time.monotonic() >= until_s:
+        if time.monotonic() >= until_s or _pages_arrive(store):
+            left.append(page_id)
             return None
         return None if _is_read(store, page_id, compute, reader, most_px) else page_id
 
     failed = [page_id for page_id in in_order(read, waiting, at_a_time) if page_id is not None]
-    if time.monotonic() >= until_s:
+    if left:
         with store.begin() as session:
             read_soon(session, mappe_id, [*not_again, *failed])
+
+
+def _pages_arrive(store: Store) -> bool:
+    """Return whether pages are being taken in or looked at, in any Mappe."""
+    now = func.now()
+    just = Capture.arrived_at > now - timedelta(seconds=ARRIVED_S)
+    unseen = Page.look.is_(None) & (Capture.arrived_at > now - timedelta(seconds=UNSEEN_S))
+    with store.begin() as session:
+        return bool(session.scalar(select(exists().where(Page.capture_id == Capture.id, just | unseen))))
 
 
 def _unread(store: Store, session: Session, mappe_id: int, reading: Reading) -> list[int]:

@@ -32,6 +32,8 @@ _PRIORITY = {
     Work.READ_AHEAD: -10,
 }
 
+READ_AFTER_S = 3  # pages that come or are changed one after the other are read together
+
 # Never opened: each job goes through the connection of the session that hands it in.
 _deferrer = App(connector=SyncPsycopgConnector())
 
@@ -54,12 +56,16 @@ def read_soon(session: Session, mappe_id: int, not_again: Sequence[int] = ()) ->
     waiting is not used: it would keep a job of a dead worker from being given back while another waits.
     """
     if not session.scalar(_WAITS, {"task": Work.READ_AHEAD.value, "mappe_id": mappe_id}):
-        task = _task(session, Work.READ_AHEAD, lock=Work.READ_AHEAD.value)
+        task = _task(session, Work.READ_AHEAD, lock=Work.READ_AHEAD.value, in_s=READ_AFTER_S)
         task.defer(mappe_id=mappe_id, not_again=list(not_again))
 
 
-def _task(session: Session, work: Work, lock: str | None = None) -> JobDeferrer:
-    connection = session.connection().connection.driver_connection
+def _task(session: Session, work: Work, lock: str | None = None, in_s: int | None = None) -> JobDeferrer:
     return _deferrer.configure_task(
-        work.value, queue=work.value, priority=_PRIORITY[work], connection=connection, lock=lock
+        work.value,
+        queue=work.value,
+        priority=_PRIORITY[work],
+        connection=session.connection().connection.driver_connection,
+        lock=lock,
+        schedule_in={"seconds": in_s} if in_s else None,
     )
