@@ -166,7 +166,7 @@ def read_ahead(
 
     def read(page_id: int) -> int | None:
         """Read a page, if there is time; return it where it cannot be read."""
-        if time.monotonic() >= until_s or _pages_arrive(store):
+        if left or time.monotonic() >= until_s or _pages_arrive(store):
             left.append(page_id)
             return None
         return None if _is_read(store, page_id, compute, reader, most_px) else page_id
