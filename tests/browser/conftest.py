@@ -117,7 +117,7 @@ def downloads(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def driver(downloads: Path) -> Iterator[webdriver.Chrome]:
+def chromium(downloads: Path) -> Iterator[webdriver.Chrome]:
     """One headless Chromium for the session, 1280 x 800."""
     options = Options()
     options.binary_location = "/usr/bin/chromium"
@@ -134,6 +134,13 @@ def driver(downloads: Path) -> Iterator[webdriver.Chrome]:
     )
     yield chrome
     chrome.quit()
+
+
+@pytest.fixture
+def driver(chromium: webdriver.Chrome) -> Iterator[webdriver.Chrome]:
+    """The browser; a test's page does not go on asking the next one's server."""
+    yield chromium
+    chromium.get("about:blank")
 
 
 @pytest.fixture

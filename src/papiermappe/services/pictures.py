@@ -92,13 +92,19 @@ def picture_if_made(store: Store, picture: str, width_px: int) -> bytes | None:
     return store.blobs.get(key) if store.blobs.has(key) else None
 
 
-def order_picture(store: Store, page_id: int, picture: str, width_px: int) -> None:
-    """Have a picture of a page made: as treated now, or as scanned. Raises NotFound for any other."""
+def order_picture(store: Store, page_id: int, picture: str, width_px: int) -> str:
+    """Have a picture of a page made, and return its name.
+
+    It is the one asked for, if that is the page as scanned or as it is treated now; else the latter: a window may not
+    have heard of the change yet. Raises NotFound.
+    """
     with store.begin() as session:
         page = session.get(Page, page_id)
-        if page is None or picture not in _pictures_of(page) or width_px not in WIDTHS_PX:
+        if page is None or width_px not in WIDTHS_PX:
             raise NotFound("There is no such picture of this page any more.")
-        hand_in(session, Work.RENDER, page_id=page_id, picture=picture, width_px=width_px)
+        wanted = picture if picture in _pictures_of(page) else treatment_of(page).picture_key(page.capture.sha256)
+        hand_in(session, Work.RENDER, page_id=page_id, picture=wanted, width_px=width_px)
+    return wanted
 
 
 def make_picture(store: Store, page_id: int, picture: str, width_px: int, compute: Compute, most_px: int) -> None:

@@ -18,6 +18,7 @@ from papiermappe.web.events import Hub
 
 HERE = Path(__file__).parent
 FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+NOT_KEPT = {"Cache-Control": "no-store"}
 """For what never changes under its address."""
 ICONS = HERE / "static" / "vendor" / "icons"
 

@@ -11,7 +11,7 @@ from papiermappe.services import filing, journal, mappen, ordering, tidying
 from papiermappe.services.desk import LANE_PX, STAGE_PX, desk
 from papiermappe.services.devices import everyday_ticket, list_devices
 from papiermappe.services.reading import everyday_reading
-from papiermappe.web.context import Ctx, templates
+from papiermappe.web.context import NOT_KEPT, Ctx, templates
 from papiermappe.web.events import updates
 
 router = APIRouter(prefix="/mappen/{mappe_id}")
@@ -79,7 +79,7 @@ async def events(
     return StreamingResponse(
         updates(ctx.hub, ctx.store, mappe_id, start),
         media_type="text/event-stream",
-        headers={"Cache-Control": "no-store"},
+        headers=NOT_KEPT,
     )
 
 

@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from papiermappe.services import pictures
 from papiermappe.services.errors import NotPossible
-from papiermappe.web.context import FOR_EVER, Ctx
+from papiermappe.web.context import FOR_EVER, NOT_KEPT, Ctx
 
 router = APIRouter()
 
@@ -23,10 +23,11 @@ async def picture(
 ) -> Response:
     """Send a picture of a page; where it has not been made yet, have it made and wait for it."""
     data = await run_in_threadpool(pictures.picture_if_made, ctx.store, picture, width_px)
-    if data is None:
-        await run_in_threadpool(pictures.order_picture, ctx.store, page_id, picture, width_px)
-        data = await _awaited(ctx, picture, width_px)
-    return Response(data, media_type="image/jpeg", headers=FOR_EVER)
+    if data is not None:
+        return Response(data, media_type="image/jpeg", headers=FOR_EVER)
+    ordered = await run_in_threadpool(pictures.order_picture, ctx.store, page_id, picture, width_px)
+    data = await _awaited(ctx, ordered, width_px)
+    return Response(data, media_type="image/jpeg", headers=FOR_EVER if ordered == picture else NOT_KEPT)
 
 
 async def _awaited(ctx: Ctx, picture: str, width_px: int) -> bytes:

@@ -86,7 +86,7 @@ def test_any_picture_comes_back_wherever_the_adaptive_pixels_are(folder: Path, i
     region = generic_region(ink, [adaptive])
     assert region.adaptive == adaptive
     page = segments.segment(1, segments.PAGE, 1, segments.page_information(width, height))
-    data = segments.generic_data(width, height, region)
+    data = segments.generic_data(segments.Area(width, height), region)
     stream = page + segments.segment(2, segments.LOSSLESS_GENERIC, 1, data)
     assert np.array_equal(decoded(stream, folder), ink)
 
@@ -124,6 +124,17 @@ def test_rows_that_repeat_cost_next_to_nothing() -> None:
     rows = np.zeros((8000, 500), np.bool_)
     rows[4000:, ::3] = True
     assert len(generic_region(rows).coded) < 100
+
+
+def test_what_lies_around_the_ink_costs_nothing(folder: Path) -> None:
+    """Not a byte, however wide the margins are; a page without ink is its head alone."""
+    ink = np.random.default_rng(8).random((60, 45)) < 0.3
+    ink[0, 0] = ink[-1, -1] = True
+    page = np.zeros((900, 800), np.bool_)
+    page[301:361, 203:248] = ink
+    assert len(page_stream(page)) == len(page_stream(ink))
+    assert np.array_equal(decoded(page_stream(page), folder), page)
+    assert len(page_stream(np.zeros_like(page))) == 30
 
 
 SHAPES = arrays(

@@ -12,7 +12,8 @@ import numpy as np
 from papiermappe.core.encode.ink import Ink, PackedInk
 from papiermappe.core.encode.jbig2 import segments, symbols
 from papiermappe.core.encode.jbig2.alike import RIM_PX, Matches, grouped, nearest, voted
-from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, generic_region
+from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, Adaptive, generic_region
+from papiermappe.core.encode.jbig2.segments import Area
 from papiermappe.core.encode.jbig2.shapes import Shapes, erase, hashes, joined, shapes_of
 from papiermappe.core.encode.jbig2.symbols import Places
 
@@ -42,9 +43,7 @@ def page_stream(ink: Ink, quickly: bool = False) -> bytes:
     Raises:
         ValueError: not such a picture.
     """
-    height, width = _checked(ink).shape
-    data = segments.generic_data(width, height, generic_region(ink, (NOMINAL,) if quickly else (NOMINAL, WIDE)))
-    return _page_start(ink) + segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
+    return _page_start(_checked(ink)) + _as_it_lies(ink, (NOMINAL,) if quickly else (NOMINAL, WIDE))
 
 
 def page_streams(pages: Sequence[PackedInk]) -> SharedPages:
@@ -85,6 +84,19 @@ def _page_start(ink: Ink) -> bytes:
     return segments.segment(PAGE_NUMBER, segments.PAGE, 1, segments.page_information(width, height))
 
 
+def _as_it_lies(ink: Ink, among: Sequence[Adaptive]) -> bytes:
+    """Return the segment of the part of a page that has ink; nothing where there is none."""
+    rows = np.flatnonzero(ink.any(axis=1))
+    if not len(rows):
+        return b""
+    top, bottom = rows[0], rows[-1] + 1
+    cols = np.flatnonzero(ink[top:bottom].any(axis=0))
+    left, right = cols[0], cols[-1] + 1
+    region = generic_region(ink[top:bottom, left:right], among)
+    data = segments.generic_data(Area(right - left, bottom - top, left, top), region)
+    return segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
+
+
 def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
     """Return the dictionary of pages, and the pages that refer to it."""
     found = [shapes_of(page.unpacked()) for page in pages]
@@ -118,17 +130,13 @@ def _without_twins(shapes: Shapes) -> Shapes:
 
 def _page_with(kinds: Shapes, ink: Ink, shapes: Shapes) -> bytes:
     """Encode a page by symbols, and what is left of it as it lies; it is used up."""
-    height, width = ink.shape
     places = _places(shapes, kinds, nearest(shapes, kinds, NEAR), ink.shape)
     stream = _page_start(ink)
     erase(ink, places.shapes)
     if len(places.symbol):
-        data = segments.text_data(width, height, len(places.symbol), symbols.text_region(places, kinds))
+        data = segments.text_data(Area(*ink.shape[::-1]), len(places.symbol), symbols.text_region(places, kinds))
         stream += segments.segment(TEXT_NUMBER, segments.LOSSLESS_TEXT, 1, data, [DICTIONARY_NUMBER])
-    if ink.any():
-        data = segments.generic_data(width, height, generic_region(ink, (NOMINAL,)))
-        stream += segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
-    return stream
+    return stream + _as_it_lies(ink, (NOMINAL,))
 
 
 def _places(shapes: Shapes, kinds: Shapes, matches: Matches, page: tuple[int, ...]) -> Places:

@@ -3,6 +3,7 @@
 import struct
 from collections.abc import Sequence
 from itertools import chain
+from typing import NamedTuple
 
 from papiermappe.core.encode.jbig2.generic import GenericRegion
 from papiermappe.core.encode.jbig2.symbols import STRIP_BITS
@@ -16,6 +17,15 @@ NOMINAL_REFINEMENT_AT = struct.pack(">4b", -1, -1, -1, -1)  # ...and refinement 
 TYPICAL_PREDICTION = 1 << 3  # 7.4.6.2
 TEMPLATE_1 = 1 << 10  # 7.4.2.1.1
 REFINED = 1 << 1  # 7.4.3.1.1
+
+
+class Area(NamedTuple):
+    """A part of a page."""
+
+    width_px: int
+    height_px: int
+    left_px: int = 0
+    top_px: int = 0
 
 
 def segment(number: int, kind: int, page: int, data: bytes, refers_to: Sequence[int] = ()) -> bytes:
@@ -40,14 +50,10 @@ def page_information(width_px: int, height_px: int) -> bytes:
     return struct.pack(">IIIIBH", width_px, height_px, 0, 0, 1, 0)
 
 
-def generic_data(width_px: int, height_px: int, region: GenericRegion) -> bytes:
-    """Return a generic region over the whole page: template 0, typical prediction (7.4.6)."""
-    return (
-        _over(width_px, height_px)
-        + bytes([TYPICAL_PREDICTION])
-        + struct.pack(">8b", *chain(*region.adaptive))
-        + region.coded
-    )
+def generic_data(area: Area, region: GenericRegion) -> bytes:
+    """Return a generic region: template 0, typical prediction (7.4.6)."""
+    flags = bytes([TYPICAL_PREDICTION])
+    return _on(area) + flags + struct.pack(">8b", *chain(*region.adaptive)) + region.coded
 
 
 def dictionary_data(symbols: int, coded: bytes) -> bytes:
@@ -55,14 +61,14 @@ def dictionary_data(symbols: int, coded: bytes) -> bytes:
     return struct.pack(">H", TEMPLATE_1) + NOMINAL_AT_1 + struct.pack(">II", symbols, symbols) + coded
 
 
-def text_data(width_px: int, height_px: int, places: int, coded: bytes) -> bytes:
-    """Return a text region over the whole page: bottom left corners, what is there already stays (7.4.3)."""
+def text_data(area: Area, places: int, coded: bytes) -> bytes:
+    """Return a text region: bottom left corners, what is there already stays (7.4.3)."""
     flags = struct.pack(">H", REFINED | STRIP_BITS << 2)
-    return _over(width_px, height_px) + flags + NOMINAL_REFINEMENT_AT + struct.pack(">I", places) + coded
+    return _on(area) + flags + NOMINAL_REFINEMENT_AT + struct.pack(">I", places) + coded
 
 
-def _over(width_px: int, height_px: int) -> bytes:
-    return struct.pack(">IIIIB", width_px, height_px, 0, 0, 0)  # 7.4.1: OR
+def _on(area: Area) -> bytes:
+    return struct.pack(">IIIIB", *area, 0)  # 7.4.1: OR
 
 
 def file_of(page: bytes, shared: bytes = b"") -> bytes:

@@ -70,6 +70,7 @@ document.addEventListener("alpine:init", () => {
       try {
         const found = await fetch(address, { headers: { accept: "application/json" } });
         if (key !== this.spotKey) return;
+        if (found.status === 404) return; // put away in another window: the desk hears of it, and asks for another page
         if (found.ok) this.trial = await found.json();
         if (round && !this.tried && this.orderedFor !== key) { // not for pages that are only passed by
           await send(address, {});
