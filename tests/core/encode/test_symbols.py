@@ -8,9 +8,11 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from papiermappe.core.encode.ink import Ink, PackedInk
-from papiermappe.core.encode.jbig2.alike import grouped, nearest, voted
+from papiermappe.core.encode.jbig2.alike import RIM_PX, grouped, nearest, voted
+from papiermappe.core.encode.jbig2.boxes import boxed
+from papiermappe.core.encode.jbig2.dictionary import dictionary, dictionary_order, refined_dictionary
 from papiermappe.core.encode.jbig2.shapes import MOST_SIDE_PX, Shapes, erase, hashes, joined, shapes_of
-from papiermappe.core.encode.jbig2.symbols import dictionary_order, name_bits
+from papiermappe.core.encode.jbig2.symbols import Places, Symbols, name_bits
 
 A = np.array([[0, 1, 1, 0], [1, 0, 0, 1], [1, 1, 1, 1], [1, 0, 0, 1], [1, 0, 0, 1]], bool)
 T = np.array([[1, 1, 1, 1, 1], [0, 0, 1, 0, 0], [0, 0, 1, 0, 0], [0, 0, 1, 0, 0], [0, 0, 1, 0, 0]], bool)
@@ -121,11 +123,65 @@ def test_most_of_a_kind_decide() -> None:
     assert np.array_equal(drawn(common, 0), block(10, 10, faults[1]))
 
 
+def with_rims(shapes: Shapes) -> Symbols:
+    """Return shapes with as little white around them as can be."""
+    return Symbols(shapes, *np.full((3, shapes.number), RIM_PX, np.int64))
+
+
 def test_a_dictionary_is_ordered_by_height_then_width() -> None:
     sizes = [(9, 4), (6, 9), (9, 3), (6, 5)]
     shapes = joined([shapes_of(page((block(*size), 1, 1))) for size in sizes])
-    ordered = [sizes[at] for at in dictionary_order(shapes)]
+    ordered = [sizes[at] for at in dictionary_order(with_rims(shapes))]
     assert ordered == [(6, 5), (6, 9), (9, 3), (9, 4)]
+
+
+def test_symbols_like_others_take_less_room_refined() -> None:
+    hand = np.random.default_rng(4)
+    ink = hand.random((20, 30, 24)) < 0.5
+    models = with_rims(joined([shapes_of(page((one, 2, 2), height=60)) for one in ink]))
+    ink[:, 7, 9] ^= True
+    others = with_rims(joined([shapes_of(page((one, 2, 2), height=60)) for one in ink]))
+    assert len(refined_dictionary(others, models)) < 0.5 * len(dictionary(others))
+
+
+def set_in_lines(pitch_px: int) -> tuple[Shapes, Places]:
+    """Return three letters, the second going deeper than the others, and four lines in which they come at random.
+
+    Between them is what letters have to their sides: 1 and 2, 2 and 4, 0 and 1 px.
+    """
+    sizes, deeper, beside = ((20, 12), (27, 12), (20, 16)), (0, 7, 0), ((1, 2), (2, 4), (0, 1))
+    shapes = joined([shapes_of(page((block(*size), 1, 1), height=60)) for size in sizes])
+    hand = np.random.default_rng(6)
+    symbol, left, bottom = [], [], []
+    for line in range(4):
+        at = 50
+        for which in hand.integers(0, 3, 60):
+            symbol.append(which)
+            left.append(at + beside[which][0])
+            bottom.append(100 + pitch_px * line + deeper[which])
+            at += beside[which][0] + sizes[which][1] + beside[which][1]
+    which = np.array(symbol)
+    nothing = np.zeros(len(which), np.int64)
+    places = Places(which, np.array(left), np.array(bottom), nothing > 0, shapes.those(which), nothing, nothing)
+    return shapes, places
+
+
+def test_in_a_line_one_box_follows_another_on_the_same_row() -> None:
+    shapes, places = set_in_lines(pitch_px=40)
+    symbols = boxed(shapes, [places])
+    stands = places.bottom + symbols.below[places.symbol]
+    assert len(np.unique(stands)) == 4
+    left = places.left - symbols.left[places.symbol]
+    between = left[1:] - (left + symbols.width[places.symbol])[:-1]
+    assert len(np.unique(between[stands[1:] == stands[:-1]])) == 1
+
+
+def test_symbols_that_stand_alone_have_a_rim_only() -> None:
+    shapes, places = set_in_lines(pitch_px=400)
+    alone = [int(np.flatnonzero(places.symbol == which)[35 * which]) for which in range(3)]
+    symbols = boxed(shapes, [places.those(np.array(alone))])
+    assert np.array_equal(symbols.width, shapes.width + 2 * RIM_PX)
+    assert np.array_equal(symbols.height, shapes.height + 2 * RIM_PX)
 
 
 @pytest.mark.parametrize(("symbols", "bits"), [(1, 0), (2, 1), (3, 2), (4, 2), (5, 3), (1024, 10), (1025, 11)])

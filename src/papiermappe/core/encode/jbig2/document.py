@@ -8,21 +8,25 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.encode.ink import Ink, PackedInk
-from papiermappe.core.encode.jbig2 import segments, symbols
-from papiermappe.core.encode.jbig2.alike import RIM_PX, Matches, grouped, nearest, voted
+from papiermappe.core.encode.jbig2 import segments
+from papiermappe.core.encode.jbig2.alike import grouped, nearest, voted
+from papiermappe.core.encode.jbig2.boxes import boxed
+from papiermappe.core.encode.jbig2.dictionary import LIKE, dictionary, dictionary_order, refined_dictionary
 from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, Adaptive, generic_region
 from papiermappe.core.encode.jbig2.segments import Area
 from papiermappe.core.encode.jbig2.shapes import Shapes, erase, hashes, joined, shapes_of
-from papiermappe.core.encode.jbig2.symbols import Places
+from papiermappe.core.encode.jbig2.symbols import Places, Symbols
+from papiermappe.core.encode.jbig2.text import text_region
 
 MOST_SIDE_PX = 65_535
 SAME_KIND = 0.08  # of the ink, at most, differs between shapes of a kind
 NEAR = 0.4  # of the ink, at most, differs between a shape and what it is refined from
 OWN_FROM = 4  # a shape that comes so often is a symbol of its own
-DICTIONARY_NUMBER = 0
-PAGE_NUMBER, TEXT_NUMBER, GENERIC_NUMBER = 1, 2, 3
+DICTIONARY_NUMBER, REFINED_NUMBER = 0, 1
+PAGE_NUMBER, TEXT_NUMBER, GENERIC_NUMBER = 2, 3, 4
 
 
 class SharedPages(NamedTuple):
@@ -100,17 +104,40 @@ def _as_it_lies(ink: Ink, among: Sequence[Adaptive]) -> bytes:
 def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
     """Return the dictionary of pages, and the pages that refer to it."""
     found = [shapes_of(page.unpacked()) for page in pages]
-    together = joined(found)
-    kinds = _symbols(together)
-    kinds = kinds.those(symbols.dictionary_order(kinds))
+    kinds = _kinds(joined(found))
     if kinds.number == 0:
         return b"", [page_stream(page.unpacked(), quickly=True) for page in pages]
-    data = segments.dictionary_data(kinds.number, symbols.dictionary(kinds))
-    coded = [_page_with(kinds, page.unpacked(), shapes) for page, shapes in zip(pages, found, strict=True)]
-    return segments.segment(DICTIONARY_NUMBER, segments.SYMBOL_DICTIONARY, 0, data), coded
+    places = [_places(shapes, kinds) for shapes in found]
+    boxes = boxed(kinds, places)
+    models, others = _parted(boxes)
+    order = np.concatenate([models, others])
+    symbols, name = boxes.those(order), np.argsort(order)
+    shared = _dictionaries(boxes.those(models), boxes.those(others))
+    coded = [
+        _page_with(symbols, len(shared), page.unpacked(), where._replace(symbol=name[where.symbol]))
+        for page, where in zip(pages, places, strict=True)
+    ]
+    return b"".join(shared), coded
 
 
-def _symbols(shapes: Shapes) -> Shapes:
+def _parted(symbols: Symbols) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return which symbols are kept as they are, and which are like one of those, each in the order of a dictionary."""
+    first = grouped(symbols.shapes, LIKE).model == np.arange(symbols.number)
+    ordered = dictionary_order(symbols)
+    return ordered[first[ordered]], ordered[~first[ordered]]
+
+
+def _dictionaries(models: Symbols, others: Symbols) -> list[bytes]:
+    """Return the segments in which symbols are kept: as they are, and, where some are like them, refined from them."""
+    plain = segments.dictionary_data(models.number, dictionary(models))
+    kept = [segments.segment(DICTIONARY_NUMBER, segments.SYMBOL_DICTIONARY, 0, plain)]
+    if others.number:
+        refined = segments.refined_dictionary_data(others.number, refined_dictionary(others, models))
+        kept.append(segments.segment(REFINED_NUMBER, segments.SYMBOL_DICTIONARY, 0, refined, [DICTIONARY_NUMBER]))
+    return kept
+
+
+def _kinds(shapes: Shapes) -> Shapes:
     """Return what is worth keeping: shapes that come often, and what shapes of a kind have in common."""
     _, first, counts = np.unique(hashes(shapes), return_index=True, return_counts=True)
     order = np.argsort(first)
@@ -128,24 +155,30 @@ def _without_twins(shapes: Shapes) -> Shapes:
     return shapes.those(np.sort(first))
 
 
-def _page_with(kinds: Shapes, ink: Ink, shapes: Shapes) -> bytes:
+def _page_with(symbols: Symbols, dictionaries: int, ink: Ink, places: Places) -> bytes:
     """Encode a page by symbols, and what is left of it as it lies; it is used up."""
-    places = _places(shapes, kinds, nearest(shapes, kinds, NEAR), ink.shape)
+    coming = places.those(_on_page(places, symbols, ink.shape))
     stream = _page_start(ink)
-    erase(ink, places.shapes)
-    if len(places.symbol):
-        data = segments.text_data(Area(*ink.shape[::-1]), len(places.symbol), symbols.text_region(places, kinds))
-        stream += segments.segment(TEXT_NUMBER, segments.LOSSLESS_TEXT, 1, data, [DICTIONARY_NUMBER])
+    erase(ink, coming.shapes)
+    if len(coming.symbol):
+        data = segments.text_data(Area(*ink.shape[::-1]), len(coming.symbol), text_region(coming, symbols))
+        stream += segments.segment(TEXT_NUMBER, segments.LOSSLESS_TEXT, 1, data, range(dictionaries))
     return stream + _as_it_lies(ink, (NOMINAL,))
 
 
-def _places(shapes: Shapes, kinds: Shapes, matches: Matches, page: tuple[int, ...]) -> Places:
-    """Return where symbols come: for shapes near one whose box lies on the page."""
+def _places(shapes: Shapes, kinds: Shapes) -> Places:
+    """Return where kinds come: for shapes that are near one."""
+    matches = nearest(shapes, kinds, NEAR)
     at = np.flatnonzero(matches.model >= 0)
     near, which = shapes.those(at), matches.model[at]
-    across, down = (offset[at].astype(np.int64) + RIM_PX for offset in (matches.across_px, matches.down_px))
-    left, top = near.left - across, near.top - down
-    right, bottom = left + kinds.width[which] + 2 * RIM_PX, top + kinds.height[which] + 2 * RIM_PX
-    on_page = (left >= 0) & (top >= 0) & (right <= page[1]) & (bottom <= page[0])
-    places = Places(which, left, bottom - 1, matches.apart[at] > 0, near, across, down)
-    return places.those(np.flatnonzero(on_page))
+    across, down = matches.across_px[at], matches.down_px[at]
+    left, bottom = near.left - across, near.top - down + kinds.height[which] - 1
+    return Places(which, left, bottom, matches.apart[at] > 0, near, across, down)
+
+
+def _on_page(places: Places, symbols: Symbols, page: tuple[int, ...]) -> NDArray[np.int64]:
+    """Return which of them have their whole box on a page (h, w)."""
+    which = places.symbol
+    left, end = places.left - symbols.left[which], places.bottom + symbols.below[which] + 1
+    right, top = left + symbols.width[which], end - symbols.height[which]
+    return np.flatnonzero((left >= 0) & (top >= 0) & (right <= page[1]) & (end <= page[0]))

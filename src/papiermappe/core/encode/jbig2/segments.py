@@ -6,7 +6,6 @@ from itertools import chain
 from typing import NamedTuple
 
 from papiermappe.core.encode.jbig2.generic import GenericRegion
-from papiermappe.core.encode.jbig2.symbols import STRIP_BITS
 
 SYMBOL_DICTIONARY, LOSSLESS_TEXT, LOSSLESS_GENERIC, PAGE, END_OF_PAGE, END_OF_FILE = 0, 7, 39, 48, 49, 51  # 7.3
 FILE_ID = b"\x97JB2\r\n\x1a\n"
@@ -16,7 +15,7 @@ NOMINAL_AT_1 = struct.pack(">2b", 3, -1)  # adaptive pixels at their usual place
 NOMINAL_REFINEMENT_AT = struct.pack(">4b", -1, -1, -1, -1)  # ...and refinement template 0 (6.3.5.3)
 TYPICAL_PREDICTION = 1 << 3  # 7.4.6.2
 TEMPLATE_1 = 1 << 10  # 7.4.2.1.1
-REFINED = 1 << 1  # 7.4.3.1.1
+REFINED = 1 << 1  # 7.4.2.1.1 and 7.4.3.1.1
 
 
 class Area(NamedTuple):
@@ -57,13 +56,19 @@ def generic_data(area: Area, region: GenericRegion) -> bytes:
 
 
 def dictionary_data(symbols: int, coded: bytes) -> bytes:
-    """Return a symbol dictionary, all for use (7.4.2)."""
+    """Return a dictionary of symbols as they are, all for use (7.4.2)."""
     return struct.pack(">H", TEMPLATE_1) + NOMINAL_AT_1 + struct.pack(">II", symbols, symbols) + coded
 
 
+def refined_dictionary_data(symbols: int, coded: bytes) -> bytes:
+    """Return a dictionary of symbols that are refined from others, all for use (7.4.2)."""
+    flags = struct.pack(">H", REFINED | TEMPLATE_1)
+    return flags + NOMINAL_AT_1 + NOMINAL_REFINEMENT_AT + struct.pack(">II", symbols, symbols) + coded
+
+
 def text_data(area: Area, places: int, coded: bytes) -> bytes:
-    """Return a text region: bottom left corners, what is there already stays (7.4.3)."""
-    flags = struct.pack(">H", REFINED | STRIP_BITS << 2)
+    """Return a text region: strips of one row, bottom left corners, what is there already stays (7.4.3)."""
+    flags = struct.pack(">H", REFINED)
     return _on(area) + flags + NOMINAL_REFINEMENT_AT + struct.pack(">I", places) + coded
 
 
