@@ -121,6 +121,17 @@ def test_a_letter_is_read_with_its_places() -> None:
         assert words[text].box.top < baseline_mm < words[text].box.bottom + 1, text
 
 
+@pytest.mark.parametrize(("side", "number"), [("front", "1"), ("back", "2")])
+def test_a_number_alone_at_the_foot_is_read(side: str, number: str) -> None:
+    """Such small blocks it leaves out when it looks at the whole page."""
+    lease = ORIGINALS["lease"]
+    page = draw_side(lease.paper, getattr(lease.sheets[0], side)).raster(300)
+    read = installed().read(readable(page, 300, Care.ACCURATE), ["eng"], Care.ACCURATE)
+    *_, last = read.lines()
+    assert last.text == number
+    assert last.box.top > 280
+
+
 def test_its_table_is_read() -> None:
     """At 254 dpi ten pixels are a millimetre. Rows that are cut up, and words of nothing, are left out."""
     read = page_text(HEAD + TABLE, 254, ("eng",))

@@ -26,6 +26,15 @@ class BoxMm(_Value):
     right: float
     bottom: float
 
+    def moved(self, across_mm: float, down_mm: float) -> "BoxMm":
+        """Return it farther to the right and farther down."""
+        return BoxMm(
+            left=self.left + across_mm,
+            top=self.top + down_mm,
+            right=self.right + across_mm,
+            bottom=self.bottom + down_mm,
+        )
+
 
 class Word(_Value):
     """A word."""

@@ -11,6 +11,7 @@ import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
+from papiermappe.core.left_out import cut_out, left_out, with_line
 from papiermappe.core.page_text import Care, PageText
 from papiermappe.recognition.errors import (
     LanguageAbsent,
@@ -34,6 +35,7 @@ WITH_CARE: dict[Care, list[str]] = {
     Care.FAST: ["-c", "tessedit_do_invert=0"],  # light print on dark is not tried where dark on light is not read well
     Care.ACCURATE: [],
 }
+ANY_LAYOUT, ONE_LINE = "3", "7"
 LEAST_URGENT = ("nice", "-n", "19")
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # threads of its own make two of them slower than one
 
@@ -160,7 +162,17 @@ class Tesseract:
             ReadingCancelled: it was stopped.
         """
         self._check(languages)
-        options = ["--psm", "3", "-l", "+".join(languages), "--dpi", str(round(page.dpi)), *WITH_CARE[care], "tsv"]
+        text = self._read(page, ANY_LAYOUT, languages, care, cancelled)
+        pixels = page.pixels()
+        for box in left_out(pixels, page.dpi, text):
+            line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, care, cancelled)
+            text = with_line(text, line, box)
+        return text
+
+    def _read(
+        self, page: Readable, layout: str, languages: Sequence[str], care: Care, cancelled: threading.Event | None
+    ) -> PageText:
+        options = ["--psm", layout, "-l", "+".join(languages), "--dpi", str(round(page.dpi)), *WITH_CARE[care], "tsv"]
         ended = self._asked(["stdin", "stdout", *options], page.picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
         try:
             return page_text(ended.out.decode(), page.dpi, tuple(languages))

@@ -14,7 +14,6 @@ AROUND_MM = 4.0
 SENSITIVITY = 0.22  # k of Sauvola: how much darker than around it ink must be where nothing contrasts
 RANGE_LEVELS = 128.0  # R of Sauvola
 BLACK_LEVELS = 90  # always ink
-LEAST_PAPER = np.float32(1 / 255)
 WHITE_FROM = 222  # what is so bright, against paper at 255, becomes paper
 INK_FROM = 178  # what is so dark stays as it is
 SPECK_MM = 0.4
@@ -42,14 +41,14 @@ def ink_on(grey: Pixels, dpi: float, paper: PaperCells) -> NDArray[np.bool_]:
     """Return where ink is as `binarise` does, on paper that is known: grey (h, w), paper in grey."""
     by = max(1, round(dpi / 75))
     small = shrunk(grey, by)
-    bare = paper.sized(*small.shape[::-1]).astype(np.float32) / np.float32(255)
-    level = np.minimum(small / np.maximum(bare, LEAST_PAPER), np.float32(255))
-    size = max(3, 2 * round(mm_to_px(AROUND_MM, dpi / by)) + 1)
-    mean = cv2.blur(level, (size, size))
-    spread = np.sqrt(np.maximum(cv2.blur(level * level, (size, size)) - mean * mean, 0))
-    threshold = np.maximum(mean * (1 + SENSITIVITY * (spread / np.float32(RANGE_LEVELS) - 1)), BLACK_LEVELS)
-    limit = cv2.resize(np.ceil(threshold * bare).astype(np.uint8), grey.shape[::-1], interpolation=cv2.INTER_LINEAR)
-    return np.asarray(grey < limit, np.bool_)
+    bare = np.maximum(paper.sized(*small.shape[::-1]), 1)
+    level = cv2.divide(small, bare, scale=255)
+    around = (max(3, 2 * round(mm_to_px(AROUND_MM, dpi / by)) + 1),) * 2
+    mean = cv2.boxFilter(level, cv2.CV_32F, around)
+    spread = np.sqrt(np.maximum(cv2.sqrBoxFilter(level, cv2.CV_32F, around) - mean * mean, 0))
+    threshold = np.maximum(mean * (1 + SENSITIVITY * (spread / RANGE_LEVELS - 1)), BLACK_LEVELS)
+    limit = np.ceil(cv2.multiply(threshold, bare, scale=1 / 255, dtype=cv2.CV_32F)).astype(np.uint8)
+    return np.asarray(grey < cv2.resize(limit, grey.shape[::-1], interpolation=cv2.INTER_LINEAR), np.bool_)
 
 
 def whiten(page: Pixels, dpi: float) -> Pixels:

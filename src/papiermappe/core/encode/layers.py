@@ -20,6 +20,7 @@ from papiermappe.core.picture import Pixels, light_and_tint, to_grey
 
 Rgb = tuple[int, int, int]
 
+LEVELS = np.arange(256, dtype=np.float32)[:, None]
 INK, BESIDE = 1, 2
 COARSE_DPI = 50  # at which what is not bare paper is looked for
 NEAR_PX = 5
@@ -105,7 +106,7 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     by = every * max(1, round(dpi / every / COARSE_DPI))
     inked, bare = squares_of(page, kinds, by, every)
     shade = cells.sized(*bare.weight.shape[::-1])
-    colour = np.median(shade.reshape(-1, *shade.shape[2:])[::7], axis=0)
+    colour = np.median(shade.reshape(-1, *shade.shape[2:])[::7], axis=0).astype(np.float32)
     even = _even(bare, shade, colour)
     boxes = _boxes_of_pieces(even, colour, dpi / by, fineness.bare_levels)
     bare_colour, ink_colours = _rgb(colour), _ink_colours(inked.resized(dpi / by / fineness.ink_colours_dpi))
@@ -122,9 +123,13 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
 
 def _even(bare: Squares, shade: Pixels, colour: NDArray[np.floating]) -> Pixels:
     """Return what lies behind the ink, without the uneven light."""
-    lighter = np.reshape(colour, (1, -1)) / np.maximum(np.arange(256), 1)[:, None]
-    light = cv2.LUT(shade, np.ascontiguousarray(lighter, np.float32).reshape(1, 256, -1))
+    light = _looked_up(shade, np.reshape(colour, (1, -1)) / np.maximum(LEVELS, 1))
     return np.asarray(cv2.multiply(bare.filled(), light, dtype=cv2.CV_8U), np.uint8)
+
+
+def _looked_up(picture: Pixels, table: NDArray[np.floating]) -> NDArray[np.float32]:
+    """Return what a table (256, channels) has for the levels of a picture."""
+    return np.asarray(cv2.LUT(picture, np.ascontiguousarray(table, np.float32).reshape(1, 256, -1)), np.float32)
 
 
 def _rgb(colour: NDArray[np.floating]) -> Rgb:
@@ -246,7 +251,8 @@ def _boxes_of_pieces(
     behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
 ) -> list[tuple[int, int, int, int]]:
     """Return left, top, right and bottom, px, of what is not bare paper."""
-    light, tint = light_and_tint(np.asarray(cv2.medianBlur(behind, 3) - colour, np.float32))
+    away = _looked_up(np.asarray(cv2.medianBlur(behind, 3), np.uint8), LEVELS - np.reshape(colour, (1, -1)))
+    light, tint = light_and_tint(away)
     far = ((np.abs(light) > bare_levels) | (tint > TINTED_SHARE * bare_levels)).astype(np.uint8)
     tile = max(1, round(mm_to_px(TILE_MM, dpi)))
     return _boxes(_tiled(far, tile), tile, far.shape)

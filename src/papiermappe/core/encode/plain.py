@@ -33,12 +33,21 @@ class Readable(NamedTuple):
     """Grey, PGM."""
     dpi: float
 
+    def pixels(self) -> Pixels:
+        """Return it as grey (h, w)."""
+        return np.asarray(cv2.imdecode(np.frombuffer(self.picture, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)
+
 
 def readable(page: Pixels, dpi: float, care: Care) -> Readable:
     """Return a page in grey, no finer than it takes to read it with such care."""
-    grey, scale = to_grey(page), READING_DPI[care] / dpi
+    return no_finer(to_grey(page), dpi, READING_DPI[care])
+
+
+def no_finer(grey: Pixels, dpi: float, most_dpi: float) -> Readable:
+    """Return a picture in grey (h, w) at its resolution, or at the finest that is wanted."""
+    scale = most_dpi / dpi
     if scale >= 1:
         return Readable(encode_pgm(grey), dpi)
     width, height = (max(1, round(side * scale)) for side in grey.shape[::-1])
     smaller = cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA)
-    return Readable(encode_pgm(np.asarray(smaller, np.uint8)), READING_DPI[care])
+    return Readable(encode_pgm(np.asarray(smaller, np.uint8)), most_dpi)

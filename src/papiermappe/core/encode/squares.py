@@ -98,7 +98,7 @@ def _means(
     """Return for each kind the means of the channels, (2, h, w, 3), and the share that counts, (2, h, w).
 
     A grey page has its one channel in the place of each. Indices are unsigned: numba asks others whether they count
-    from the end, which takes half as long again.
+    from the end, which takes half as long again; so does a range in steps, whose length is found by a division.
     """
     height, width, step = np.uint64(page.shape[0]), np.uint64(page.shape[1]), np.uint64(page.shape[2] // 3)
     down_count, across_count = (height + by - np.uint64(1)) // by, (width + by - np.uint64(1)) // by
@@ -106,11 +106,15 @@ def _means(
     weights = np.zeros((2, down_count, across_count), np.float32)
     share = np.float32(1) / np.float32(max(by // every, np.uint64(1)) ** np.uint64(2))
     for down in range(down_count):
+        bottom = min(down * by + by, height)
         for across in range(across_count):
             red, green, blue, count = np.int32(0), np.int32(0), np.int32(0), np.int32(0)
             red_1, green_1, blue_1, count_1 = np.int32(0), np.int32(0), np.int32(0), np.int32(0)
-            for row in range(down * by, min(down * by + by, height), every):
-                for col in range(across * by, min(across * by + by, width), every):
+            right = min(across * by + by, width)
+            row = down * by
+            while row < bottom:
+                col = across * by
+                while col < right:
                     kind = kinds[row, col]
                     if kind == 2:
                         red += page[row, col, 0]
@@ -122,6 +126,8 @@ def _means(
                         green_1 += page[row, col, step]
                         blue_1 += page[row, col, step + step]
                         count_1 += np.int32(1)
+                    col += every
+                row += every
             _put(means[1], weights[1], down, across, red, green, blue, count, share)
             _put(means[0], weights[0], down, across, red_1, green_1, blue_1, count_1, share)
     return means, weights
