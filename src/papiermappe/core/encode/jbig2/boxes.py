@@ -26,11 +26,11 @@ def boxed(shapes: Shapes, pages: Sequence[Places]) -> Symbols:
     """Put shapes into boxes.
 
     Args:
-        shapes: what becomes symbols.
+        shapes: what becomes symbols, at least one.
         pages: where they come.
     """
     rims = np.full((3, shapes.number), RIM_PX, np.int64)
-    usual_px = float(np.median(shapes.height[np.concatenate([page.symbol for page in pages])]))
+    usual_px = float(np.median(shapes.height))
     rims[2] += _below(shapes, pages, usual_px)
     beside = _beside(shapes, pages, rims[2], usual_px)
     return Symbols(shapes, rims[0] + beside[0], rims[1] + beside[1], rims[2])

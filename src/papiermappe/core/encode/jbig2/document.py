@@ -59,13 +59,13 @@ def page_streams(pages: Sequence[PackedInk]) -> SharedPages:
     Raises:
         ValueError: not such pictures.
     """
-    if not pages:
-        return SharedPages(b"", ())
-    plain_sizes = [len(page_stream(page.unpacked(), quickly=True)) for page in pages]
     shared, with_symbols = _with_symbols(pages)
+    if not shared:
+        return _as_they_lie(pages)
+    plain_sizes = [len(page_stream(page.unpacked(), quickly=True)) for page in pages]
     sizes = [min(len(stream), size) for stream, size in zip(with_symbols, plain_sizes, strict=True)]
     if len(shared) + sum(sizes) >= sum(plain_sizes):
-        return SharedPages(b"", tuple(page_stream(page.unpacked()) for page in pages))
+        return _as_they_lie(pages)
     return SharedPages(
         shared,
         tuple(
@@ -73,6 +73,10 @@ def page_streams(pages: Sequence[PackedInk]) -> SharedPages:
             for page, stream, size in zip(pages, with_symbols, sizes, strict=True)
         ),
     )
+
+
+def _as_they_lie(pages: Sequence[PackedInk]) -> SharedPages:
+    return SharedPages(b"", tuple(page_stream(page.unpacked()) for page in pages))
 
 
 def _checked(ink: Ink) -> Ink:
@@ -102,11 +106,11 @@ def _as_it_lies(ink: Ink, among: Sequence[Adaptive]) -> bytes:
 
 
 def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
-    """Return the dictionary of pages, and the pages that refer to it."""
+    """Return the dictionaries of pages, and the pages that refer to them; nothing where no shape is worth keeping."""
     found = [shapes_of(page.unpacked()) for page in pages]
     kinds = _kinds(joined(found))
     if kinds.number == 0:
-        return b"", [page_stream(page.unpacked(), quickly=True) for page in pages]
+        return b"", []
     places = [_places(shapes, kinds) for shapes in found]
     boxes = boxed(kinds, places)
     models, others = _parted(boxes)
