@@ -173,6 +173,12 @@ def test_pages_of_print_share_their_letters(folder: Path, lease: list[Ink], nois
     assert len(shared) + sum(map(len, streams)) < most * alone
 
 
+def test_without_pages_or_without_ink_there_is_nothing_to_share() -> None:
+    assert page_streams([]) == (b"", ())
+    blank = PackedInk.of(np.zeros((50, 40), np.bool_))
+    assert page_streams([blank, blank]) == (b"", (page_stream(blank.unpacked()),) * 2)
+
+
 def test_what_shares_nothing_is_coded_as_it_lies() -> None:
     noise = [PackedInk.of(np.random.default_rng(seed).random((90, 90)) < 0.5) for seed in (1, 2)]
     assert page_streams(noise) == (b"", tuple(page_stream(page.unpacked()) for page in noise))

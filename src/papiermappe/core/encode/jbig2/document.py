@@ -108,6 +108,8 @@ def _as_it_lies(ink: Ink, among: Sequence[Adaptive]) -> bytes:
 def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
     """Return the dictionaries of pages, and the pages that refer to them; nothing where no shape is worth keeping."""
     found = [shapes_of(page.unpacked()) for page in pages]
+    if not any(shapes.number for shapes in found):
+        return b"", []
     kinds = _kinds(joined(found))
     if kinds.number == 0:
         return b"", []
