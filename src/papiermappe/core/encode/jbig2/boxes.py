@@ -29,15 +29,14 @@ def boxed(shapes: Shapes, pages: Sequence[Places]) -> Symbols:
         shapes: what becomes symbols, at least one.
         pages: where they come.
     """
-    rims = np.full((3, shapes.number), RIM_PX, np.int64)
     usual_px = float(np.median(shapes.height))
-    rims[2] += _below(shapes, pages, usual_px)
-    beside = _beside(shapes, pages, rims[2], usual_px)
-    return Symbols(shapes, rims[0] + beside[0], rims[1] + beside[1], rims[2])
+    below = RIM_PX + _below(shapes, pages, usual_px)
+    left, right = _beside(shapes, pages, below, usual_px)
+    return Symbols(shapes, RIM_PX + left, RIM_PX + right, below)
 
 
 def _below(shapes: Shapes, pages: Sequence[Places], usual_px: float) -> NDArray[np.int64]:
-    """Return how much white each symbol needs to stand on the common line, px."""
+    """Return how much white each symbol needs to stand on the common line, px; 0 where that cannot be told."""
     before, after, deeper = _in_line(shapes, pages, usual_px)
     if not len(before):
         return np.zeros(shapes.number, np.int64)
