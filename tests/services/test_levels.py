@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from datetime import UTC, datetime
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +13,6 @@ from tests.helpers import FakeRecogniser, here, page_saying
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.places import Side
 from papiermappe.core.page_text import Care
 from papiermappe.core.pages import spots
 from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
@@ -24,7 +22,7 @@ from papiermappe.services.desk import desk
 from papiermappe.services.errors import NotFound
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
-from papiermappe.store.models import Page
+from papiermappe.store.models import Capture, Page
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 GERMAN = Reading("deu", Care.ACCURATE)
@@ -104,17 +102,18 @@ def test_a_changed_mappe_is_weighed_again(store: Store, mappe: int, pages: list[
     try_levels(store, mappe, pages[2], never)  # a job that came too late does nothing
 
 
-@pytest.mark.parametrize("count", [1, 5, 6, 7, 12, 13, 500])
-def test_few_pages_from_all_over_are_weighed(
-    store: Store, mappe: int, count: int, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    many = [Page(id=at, rank=Decimal(at), side=Side.FRONT, put_away=False) for at in range(count)]
+@pytest.mark.parametrize("count", [0, 1, 5, 6, 7, 12, 26, 500])
+def test_few_pages_stand_for_all(store: Store, mappe: int, count: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of fronts full of print and blank backs, and whatever lies between, about as many of each as there are."""
+    hand = np.random.default_rng(count)
+    kilobytes = [int(hand.integers(800, 1200) if at % 2 == 0 else hand.integers(90, 110)) for at in range(count)]
+    many = [Page(id=at, capture=Capture(byte_size=size), put_away=False) for at, size in enumerate(kilobytes)]
     monkeypatch.setattr(levels, "pages_of", lambda *_: many)
     with store.begin() as session:
         weighed = [page.id for page in levels._weighed(session, mappe)]
-    assert min(count, 4) <= len(weighed) <= levels.PAGES_WEIGHED
-    assert weighed[0] == 0
-    assert weighed[-1] >= count - 1 - count // 4
+    assert len(weighed) == len(set(weighed)) == min(count, levels.PAGES_WEIGHED)
+    if count > levels.PAGES_WEIGHED and count % 2 == 0:
+        assert np.mean([kilobytes[at] for at in weighed]) == pytest.approx(np.mean(kilobytes), rel=0.1)
 
 
 @pytest.mark.parametrize("level", Level)

@@ -8,10 +8,9 @@ from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.places import reading_order
 from papiermappe.core.pages import bytes_a_page, spots
 from papiermappe.services.errors import NotFound
-from papiermappe.services.journal import pages_of, place_of, treatment_of
+from papiermappe.services.journal import pages_of, treatment_of
 from papiermappe.services.pictures import captured_picture
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -89,10 +88,11 @@ def _page(session: Session, mappe_id: int, page_id: int) -> Page:
 
 
 def _weighed(session: Session, mappe_id: int) -> list[Page]:
-    """Return some pages from all over the Mappe."""
-    pages = {page.id: page for page in pages_of(session, mappe_id) if not page.put_away}
-    ordered = [pages[place.page_id] for place in reading_order(place_of(page) for page in pages.values())]
-    return ordered[:: max(1, -(-len(ordered) // PAGES_WEIGHED))]
+    """Return some pages that stand for all: by how much their scans weigh, from the middle of each of some parts."""
+    pages = [page for page in pages_of(session, mappe_id) if not page.put_away]
+    by_weight = sorted(pages, key=lambda page: (page.capture.byte_size, page.id))
+    parts = min(PAGES_WEIGHED, len(by_weight))
+    return [by_weight[(2 * part + 1) * len(by_weight) // (2 * parts)] for part in range(parts)]
 
 
 def _picture_of(page: Page) -> str:
