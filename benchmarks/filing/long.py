@@ -36,13 +36,15 @@ def measure(share: float, seed: int) -> list[Row]:
         for number, page in enumerate(documents(range(DIFFERENT), seed)):
             files.append(Path(folder) / f"{number:02}.jpg")
             files[-1].write_bytes(encode_jpeg(page.scanned, 88))
-        (short_s, _, _), (long_s, memory_mb, size_mb) = (
-            _assembled(files, pages, Path(folder)) for pages in (SHORT, count)
+        # Short ones before and after: the machine is not as fast at the end of some minutes as at their start.
+        (before_s, _, _), (long_s, memory_mb, size_mb), (after_s, _, _) = (
+            _assembled(files, pages, Path(folder)) for pages in (SHORT, count, SHORT)
         )
+    beyond = 100 * (2 * long_s / (before_s + after_s) - 1)
     return [
         Row(f"{count} pages, memory of the largest of three processes", f"{memory_mb:.0f} MB", "<= 500 MB"),
         Row(f"{count} pages, time a page", f"{1000 * long_s:.0f} ms"),
-        Row(f"{count} pages, time a page against {SHORT}", f"{100 * (long_s / short_s - 1):+.1f} %", "<= +5 %"),
+        Row(f"{count} pages, time a page against {SHORT} before and after", f"{beyond:+.1f} %", "<= +5 %"),
         Row(f"{count} pages, size of the file", f"{size_mb:.1f} MB"),
         *_many(scaled(MANY, share)),
     ]
