@@ -24,6 +24,12 @@ def test_years_and_invoice_numbers_are_not() -> None:
     assert numbers_of([printed(number, kind=alone) for number in (118, 904, 333, 27)]) == [None] * 4
 
 
+def test_a_number_far_from_all_others_belongs_to_something_else() -> None:
+    """A page of another brochure; a sheet of one that is missing makes no difference."""
+    pages = [printed(number, kind=NumberKind.ALONE) for number in (1, 3, 4, 7, 8, 15)]
+    assert numbers_of(pages) == [1, 3, 4, 7, 8, None]
+
+
 def test_two_numbers_are_too_few() -> None:
     assert numbers_of([printed(1), printed(2)]) == [None, None]
 

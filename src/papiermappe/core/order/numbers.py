@@ -8,6 +8,7 @@ from papiermappe.core.printed import NumberKind, Printed
 
 FEWEST = 3  # numbers, below which they tell nothing
 FOLLOWING_SHARE = 0.6  # of the numbers but the last: the next one is printed as well
+NEAR = 2  # one page of a sheet may have no number, or not be there
 OWN_SHARE = 0.8  # of the numbers: no other page has the same
 
 
@@ -48,7 +49,13 @@ def _of_kind(pages: Sequence[Printed | None], kind: NumberKind) -> list[int | No
     def fits(number: int) -> tuple[int, int]:
         return (number - 1 in having) + (number + 1 in having), -having[number]
 
-    return [max(numbers, key=fits, default=None) for numbers in choices]
+    fitting = [max(numbers, key=fits, default=None) for numbers in choices]
+    return [number if number is not None and _has_near(number, fitting) else None for number in fitting]
+
+
+def _has_near(number: int, numbers: Sequence[int | None]) -> bool:
+    """Return whether a page near this one is there: what stands far from all others belongs to something else."""
+    return any(other is not None and 0 < abs(other - number) <= NEAR for other in numbers)
 
 
 def _go_on(numbers: Sequence[int | None]) -> bool:
