@@ -75,6 +75,20 @@ def test_what_is_missing_and_what_is_there_twice_is_told() -> None:
     assert (told.missing, told.twice, told.out_of_place) == ([4, 5], [3], 0)
 
 
+def test_what_a_page_without_a_number_can_be_is_not_missing() -> None:
+    """Its number was not read, perhaps; where more are missing than such pages lie there, all are told."""
+    for sheets, missing in (
+        ([(1, None), (3, 4)], []),
+        ([(1,), (3, 4)], [2]),
+        ([(1, None), (5, 6)], [2, 3, 4]),
+        ([(5, 6), (1, None), (3, 4)], []),
+        ([(2, 1), (3, 4)], []),
+    ):
+        told = told_by(sheets)
+        assert told is not None
+        assert told.missing == missing, sheets
+
+
 def test_sheets_without_numbers_tell_nothing() -> None:
     assert told_by([(None, None), ()]) is None
     assert told_by([]) is None

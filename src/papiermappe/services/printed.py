@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel
 
+from papiermappe.core.clean.arrival import Look
 from papiermappe.core.order.numbers import Told, numbers_of, told_by
 from papiermappe.core.order.places import sheets
 from papiermappe.core.printed import Printed
@@ -49,8 +50,16 @@ def printed_numbers(pages: Sequence[Page]) -> Numbers:
     lying = [page for page in pages if not page.put_away]
     numbers = numbers_of([_printed(page) for page in lying])
     by_page = {page.id: number for page, number in zip(lying, numbers, strict=True) if number is not None}
-    lanes = [[by_page.get(place.page_id) for place in sheet] for sheet in sheets(map(place_of, lying))]
+    blank = {page.id for page in lying if page.id not in by_page and _is_blank(page)}
+    lanes = [
+        [by_page.get(place.page_id) for place in sheet if place.page_id not in blank]
+        for sheet in sheets(map(place_of, lying))
+    ]
     return Numbers(by_page, told_by(lanes))
+
+
+def _is_blank(page: Page) -> bool:
+    return page.look is not None and Look.model_validate(page.look).is_blank
 
 
 def printed_view(pages: Sequence[Page]) -> PrintedView:

@@ -1,7 +1,7 @@
 """The order of sheets that their printed page numbers tell."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from papiermappe.core.printed import NumberKind, Printed
@@ -18,7 +18,7 @@ class Told(NamedTuple):
     order: list[int]
     """The sheets, by their place now, in the order of their numbers; sheets without one stay where they are."""
     missing: list[int]
-    """Numbers that are on no page."""
+    """Numbers that are on no page, nor can be those of pages between their neighbours that have none."""
     twice: list[int]
     """Numbers that are on several."""
 
@@ -72,7 +72,7 @@ def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
     """Return what the numbers of sheets tell.
 
     Args:
-        sheets: for each, in the order in which they lie, the numbers of its pages.
+        sheets: for each, in the order in which they lie, the numbers of its pages; blank ones are left out.
 
     Returns:
         None where no page has a number.
@@ -82,8 +82,19 @@ def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
         return None
     by_number = iter(sorted(firsts, key=lambda at: (firsts[at], at)))
     having = Counter(number for pages in sheets for number in pages if number is not None)
-    return Told(
-        order=[next(by_number) if at in firsts else at for at in range(len(sheets))],
-        missing=[number for number in range(min(having), max(having)) if number not in having],
-        twice=sorted(number for number, times in having.items() if times > 1),
-    )
+    order = [next(by_number) if at in firsts else at for at in range(len(sheets))]
+    between = set(_between([number for at in order for number in sheets[at]]))
+    twice = sorted(number for number, times in having.items() if times > 1)
+    return Told(order, missing=sorted(between - having.keys()), twice=twice)
+
+
+def _between(numbers: Sequence[int | None]) -> Iterator[int]:
+    """Yield the numbers between those of two pages, unless as many pages without one lie there."""
+    last, without = None, 0
+    for number in numbers:
+        if number is None:
+            without += 1
+            continue
+        if last is not None and number - last - 1 > without:
+            yield from range(last + 1, number)
+        last, without = number, 0
