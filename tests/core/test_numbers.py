@@ -83,6 +83,7 @@ def test_what_a_page_without_a_number_can_be_is_not_missing() -> None:
         ([(1, None), (5, 6)], [2, 3, 4]),
         ([(5, 6), (1, None), (3, 4)], []),
         ([(2, 1), (3, 4)], []),
+        ([(1, None), (2, None), (4, None)], [3]),  # backs have no number here
     ):
         told = told_by(sheets)
         assert told is not None

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 from papiermappe.core.printed import NumberKind, Printed
@@ -89,12 +90,13 @@ def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
 
 
 def _between(numbers: Sequence[int | None]) -> Iterator[int]:
-    """Yield the numbers between those of two pages, unless as many pages without one lie there."""
-    last, without = None, 0
-    for number in numbers:
-        if number is None:
-            without += 1
-            continue
-        if last is not None and number - last - 1 > without:
-            yield from range(last + 1, number)
-        last, without = number, 0
+    """Yield the numbers between those of two pages, unless as many pages without one lie there that may have them.
+
+    They may not where elsewhere such pages lie between two numbers that follow one another, as backs without number do.
+    """
+    known = [at for at, number in enumerate(numbers) if number is not None]
+    steps = [(numbers[one] or 0, numbers[other] or 0, other - one - 1) for one, other in pairwise(known)]
+    counted = not any(after - before == 1 and without for before, after, without in steps)
+    for before, after, without in steps:
+        if after - before - 1 > (without if counted else 0):
+            yield from range(before + 1, after)
