@@ -94,8 +94,8 @@ def _between(numbers: Sequence[int | None]) -> Iterator[int]:
 
     They may not where elsewhere such pages lie between two numbers that follow one another, as backs without number do.
     """
-    known = [at for at, number in enumerate(numbers) if number is not None]
-    steps = [(numbers[one] or 0, numbers[other] or 0, other - one - 1) for one, other in pairwise(known)]
+    known = [(at, number) for at, number in enumerate(numbers) if number is not None]
+    steps = [(before, after, there - here - 1) for (here, before), (there, after) in pairwise(known)]
     counted = not any(after - before == 1 and without for before, after, without in steps)
     for before, after, without in steps:
         if after - before - 1 > (without if counted else 0):
