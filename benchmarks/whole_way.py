@@ -23,9 +23,10 @@ from pathlib import Path
 from typing import TypeVar
 
 import httpx
+from papiermappe.services.desk import LANE_PX, desk
 
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import looked_at, page_jpeg
+from papiermappe.core.pages import analyse_with_preview, page_jpeg
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import TicketSettings
@@ -33,7 +34,6 @@ from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
 from papiermappe.services import devices, filing, mappen, passes
-from papiermappe.services.desk import LANE_PX, desk
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
 from papiermappe.store.models import Page, Pass, PassState
@@ -141,7 +141,7 @@ class Bench:
         for capture in captures:
             place = passes.next_place(passes.read_pass(self._store, pass_id))
             timed(steps["kept"], passes.keep_capture, self._store, pass_id, place, capture)
-            look, _ = timed(steps["looked"], looked_at, capture, LANE_PX, THUMBNAIL_QUALITY)
+            look, _ = timed(steps["looked"], analyse_with_preview, capture, LANE_PX, THUMBNAIL_QUALITY)
             timed(steps["made"], page_jpeg, capture, look.treatment)
             timed(steps["preview"], page_jpeg, capture, look.treatment, PREVIEW_PX)
         passes.end(self._store, pass_id, PassState.DONE)

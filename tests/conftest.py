@@ -22,7 +22,7 @@ from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import devices, mappen
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
-from tests.helpers import Drawer
+from tests.helpers import ANNA, Drawer
 
 TEMPLATE = "template_papiermappe"
 
@@ -86,13 +86,13 @@ def drawer(standin: Drawer) -> Drawer:
 @pytest.fixture
 def zaunkoenig(store: Store, drawer: Drawer) -> int:
     """The duplex feeder, known to the store."""
-    return devices.add_device(store, drawer.escl("zaunkoenig"), Limits())
+    return devices.add_device(ANNA, store, drawer.escl("zaunkoenig"), Limits())
 
 
 @pytest.fixture
 def mappe(store: Store) -> int:
     """An open Mappe."""
-    return mappen.open_mappe(store, "Lease Upper Meadow")
+    return mappen.open_mappe(ANNA, store, "Lease Upper Meadow")
 
 
 @pytest.fixture

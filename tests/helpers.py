@@ -3,18 +3,35 @@
 import threading
 import time
 from collections.abc import Callable, Container, Sequence
+from datetime import datetime
+from decimal import Decimal
 from typing import Any
 
 import httpx
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.page_text import Block, BoxMm, Care, Line, PageText, Paragraph, Word
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.operations import Operation
+from papiermappe.core.order.places import Side
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, RecognitionMode, Word
+from papiermappe.core.treatment import Treatment
+from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.recognition.errors import RecogniserFailed
-from papiermappe.services.desk import Desk, desk
+from papiermappe.recognition.model import TextRecogniser
+from papiermappe.services import analysing, delivering, filing, journal, runs
+from papiermappe.services.caller import Caller
+from papiermappe.services.filing import FilingRequest
+from papiermappe.services.page_cache import PageCache
+from papiermappe.services.printed import PrintedView, printed_view
+from papiermappe.services.receiving import receive
+from papiermappe.services.views import PageDetail, PageView, mappe_view, page_detail
 from papiermappe.store.database import Store
+from papiermappe.words import Words
 
+ANNA, BEN = Caller("anna"), Caller("ben")
+WORDS = Words.of("en-GB")
 PORTS = {"kiebitz": 1, "zaunkoenig": 2, "stieglitz": 3}
 QUICK = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
 QUICK_ONE_SIDE = TicketSettings(source=Source.FEEDER, sides=Sides.ONE, dpi=100)
@@ -109,14 +126,114 @@ class Drawer:
         self._http.post(path, json=body).raise_for_status()
 
 
-def orders(store: Store, mappe_id: int) -> list[int]:
-    """Return the pages in reading order."""
-    return [page for sheet in desk(store, mappe_id).lanes for page in sheet if page is not None]
+class Desk:
+    """A Mappe as a window shows it.
+
+    Args:
+        store: of the Mappe.
+        mappe_id: of the Mappe.
+        caller: who looks.
+    """
+
+    def __init__(self, store: Store, mappe_id: int, caller: Caller) -> None:
+        self.cursor, rows = PageCache().pages_of(caller, store, mappe_id)
+        self.view = mappe_view(caller, store, mappe_id)
+        self.printed: PrintedView = printed_view([row.printed for row in rows])
+        self.pages: list[PageView] = sorted((row.view for row in rows), key=_place)
+        self.runs = self.view.runs
+        self.filings = self.view.filings
+        self.set_aside = [page.id for page in self.pages if page.set_aside]
+        self.order = [page.id for page in self.pages if not page.set_aside]
+        self.history = [WORDS.text(line.message) for line in self.view.history]
+        self._store, self._caller = store, caller
+
+    @property
+    def lanes(self) -> list[tuple[int | None, int | None]]:
+        """Front and back of each sheet."""
+        lanes: dict[str, list[int | None]] = {}
+        for page in self.pages:
+            if not page.set_aside:
+                lanes.setdefault(page.rank, [None, None])[page.side is Side.BACK] = page.id
+        return [(front, back) for front, back in lanes.values()]
+
+    @property
+    def analysed(self) -> bool:
+        """Whether all pages are."""
+        return all(page.analysed for page in self.pages)
+
+    def treatments(self) -> list[Treatment]:
+        """Return those of all pages, in reading order."""
+        return [self.detail(page.id).treatment for page in self.pages]
+
+    def detail(self, page_id: int) -> PageDetail:
+        """Return all that is told of a page."""
+        return page_detail(self._caller, self._store, page_id)
+
+    @property
+    def undo(self) -> str | None:
+        """What undo would do, in words."""
+        line = self.view.undo[self._caller.author].undo
+        return WORDS.text(line.message) if line else None
+
+    @property
+    def redo(self) -> str | None:
+        """What redo would do, in words."""
+        line = self.view.undo[self._caller.author].redo
+        return WORDS.text(line.message) if line else None
 
 
-def page_ids(now: Desk) -> list[int]:
-    """Return all pages of a desk in reading order."""
-    return [page for sheet in now.lanes for page in sheet if page is not None]
+def _place(page: PageView) -> tuple[Decimal, bool]:
+    return Decimal(page.rank), page.side is Side.BACK
+
+
+def desk(store: Store, mappe_id: int, caller: Caller = ANNA) -> Desk:
+    """Return a Mappe as it is."""
+    return Desk(store, mappe_id, caller)
+
+
+def do(store: Store, mappe_id: int, operation: Operation, seen: int | None = None, caller: Caller = ANNA) -> int | None:
+    """Do an operation; unless told otherwise, by somebody who has seen everything."""
+    known = desk(store, mappe_id).cursor if seen is None else seen
+    return journal.apply_operation(caller, store, mappe_id, operation, known)
+
+
+def undo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
+    """Take back what the person did last."""
+    line = mappe_view(caller, store, mappe_id).undo[caller.author].undo
+    return journal.undo(caller, store, mappe_id, line.seq if line else 0)
+
+
+def redo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
+    """Do again what the person took back last."""
+    line = mappe_view(caller, store, mappe_id).undo[caller.author].redo
+    return journal.redo(caller, store, mappe_id, line.seq if line else 0)
+
+
+def scan(store: Store, mappe_id: int, device_id: int, ticket: TicketSettings = QUICK) -> int:
+    """Scan what lies in a device, as a worker would; return the run."""
+    run = runs.start_run(ANNA, store, mappe_id, device_id, ticket)
+    receive(store, run, Limits())
+    return run
+
+
+def analyse_all(store: Store, mappe_id: int) -> None:
+    """Analyse all pages, as a worker would."""
+    for page in desk(store, mappe_id).pages:
+        analysing.analyse_page(store, page.id, here, DEFAULT_LIMIT_PX)
+
+
+def request(store: Store, mappe_id: int, destination: int, now: datetime, **wanted: Any) -> int:
+    """Ask for a document."""
+    return filing.request_filing(ANNA, store, mappe_id, FilingRequest(destination, **wanted), now)
+
+
+def make(store: Store, filing_id: int, recogniser: TextRecogniser | None = None) -> None:
+    """Make a document and deliver it, as workers would."""
+    filing.make_documents(store, filing_id, here, recogniser, DEFAULT_LIMIT_PX)
+    with store.begin() as session:
+        deliveries = [delivery.id for delivery in filing.deliveries_of(session, filing_id)]
+    for delivery in deliveries:
+        delivering.deliver(store, delivery)
 
 
 def page_saying(*lines: str, at_mm: float = 20.0) -> PageText:
@@ -157,10 +274,10 @@ class FakeRecogniser:
         return self
 
     def read(
-        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
         """Read, or break off."""
         self.asked += 1
         if self.asked in self.breaks_off_at:
-            raise RecogniserFailed("The recogniser took longer than 120 s.", None, "")
+            raise RecogniserFailed("recogniser_too_slow", None, "", limit_s=120)
         return self.text

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from benchmarks.corpus.sheets import DPI, laid_sheets
-from papiermappe.core.clean.arrival import Look, look_at
+from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import CapturedPicture, Pixels
@@ -22,7 +22,7 @@ def write(path: Path, seed: int) -> None:
     tiles = []
     for laid in laid_sheets(range(PAGES), seed):
         capture = CapturedPicture(encode_jpeg(laid.pixels, 88), DPI)
-        look = look_at(capture)
+        look = analyse(capture)
         white = render(capture, look.treatment.model_copy(update={"tone": Tone.WHITE}), TILE_PX[0])
         pair = [
             _tile(_before(capture, look)),
@@ -34,7 +34,7 @@ def write(path: Path, seed: int) -> None:
     cv2.imwrite(str(path), np.vstack(rows)[..., ::-1])
 
 
-def _before(capture: CapturedPicture, look: Look) -> Pixels:
+def _before(capture: CapturedPicture, look: Analysis) -> Pixels:
     picture = np.ascontiguousarray(capture.pixels(4))
     if look.treatment.crop is not None:
         corners = np.array([[mm_to_px(x, DPI / 4), mm_to_px(y, DPI / 4)] for x, y in look.treatment.crop.corners])
@@ -42,7 +42,7 @@ def _before(capture: CapturedPicture, look: Look) -> Pixels:
     return picture
 
 
-def _after(page: Pixels, look: Look) -> Pixels:
+def _after(page: Pixels, look: Analysis) -> Pixels:
     picture = np.ascontiguousarray(page if page.ndim == 3 else np.repeat(page[..., None], 3, axis=2))
     crop = look.treatment.crop
     if crop is not None:
@@ -66,7 +66,7 @@ def _tile(picture: Pixels) -> Pixels:
     return tile
 
 
-def _caption(kind: str, look: Look, width: int) -> Pixels:
+def _caption(kind: str, look: Analysis, width: int) -> Pixels:
     treatment = look.treatment
     skew = treatment.straighten.skew_deg if treatment.straighten else 0.0
     sure = treatment.crop.confidence if treatment.crop else 0.0

@@ -31,7 +31,7 @@ def _page(kind: str, add: Callable[[Drawing, Generator], None] | None, hand: Gen
     marked = draw_page(add or _nothing, hand, DPI)
     tint = np.array((255, hand.uniform(247, 255), hand.uniform(226, 255))) * hand.uniform(0.93, 1.0) / 255
     page = (plain * marked * tint).clip(0, 255).astype(np.uint8)
-    return scanned(page, hand, DPI, most_shade=0.08, fringe_px=float(hand.uniform(0, 0.5)))
+    return scanned(page, hand, DPI, max_shade=0.08, fringe_px=float(hand.uniform(0, 0.5)))
 
 
 def _nothing(_page: Drawing, _hand: Generator) -> None:

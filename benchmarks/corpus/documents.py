@@ -47,7 +47,7 @@ def documents(
             for name in ("signature", "stamp")
             if marked
         }
-        yield TrueDocument(kind, drawn, scanned(drawn, hand, DPI, most_shade=0.06), plain.lines, marks)
+        yield TrueDocument(kind, drawn, scanned(drawn, hand, DPI, max_shade=0.06), plain.lines, marks)
 
 
 def _side(kind: str, seed: list[int], marks: tuple[str, ...]):  # type: ignore[no-untyped-def]

@@ -30,7 +30,7 @@ def light(height: int, width: int, most: float, hand: Generator) -> NDArray[np.f
     return np.asarray(1 - most * field, np.float32)[..., None]
 
 
-def scanned(page: Pixels, hand: Generator, dpi: int, most_shade: float = 0.1, fringe_px: float = 0.0) -> Pixels:
+def scanned(page: Pixels, hand: Generator, dpi: int, max_shade: float = 0.1, fringe_px: float = 0.0) -> Pixels:
     """Give a page light, blur, colour fringes, noise and JPEG."""
     height, width = page.shape[:2]
     sigma_px = float(hand.uniform(0.35, 0.9)) * dpi / 300
@@ -41,7 +41,7 @@ def scanned(page: Pixels, hand: Generator, dpi: int, most_shade: float = 0.1, fr
             soft[..., channel] = cv2.warpAffine(
                 soft[..., channel], move, (width, height), borderMode=cv2.BORDER_REPLICATE
             )
-    picture = soft * light(height, width, float(hand.uniform(0, most_shade)), hand)
+    picture = soft * light(height, width, float(hand.uniform(0, max_shade)), hand)
     picture += noise(height, width, float(hand.uniform(0.8, 4.5)), hand, bool(hand.integers(2)))
     return jpeg(picture.clip(0, 255).astype(np.uint8), int(hand.integers(60, 95)))
 

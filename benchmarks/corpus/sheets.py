@@ -59,8 +59,8 @@ def _laid(kind: str, lay: str, backing: str, hand: Generator) -> LaidSheet:
     paper = {"card": ID_CARD, "receipt": RECEIPT, "larger than the glass": PaperSize("Big", 225, 312)}.get(lay)
     paper = paper or (A4, A4, A5, LETTER)[int(hand.integers(4))]
     bed = _bed(backing, hand)
-    most_deg = {"feeder": 1.5, "larger than the glass": 0.8}.get(lay, 8.0)
-    angle_deg = float(hand.uniform(-most_deg, most_deg))
+    max_deg = {"feeder": 1.5, "larger than the glass": 0.8}.get(lay, 8.0)
+    angle_deg = float(hand.uniform(-max_deg, max_deg))
     cos, sin = np.abs(rotation_deg(angle_deg)[0])
     reach = np.array([paper.width_mm * cos + paper.height_mm * sin, paper.width_mm * sin + paper.height_mm * cos]) / 2
     room = np.maximum(np.array(GLASS_MM) - 2 * reach, 0)

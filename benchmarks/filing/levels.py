@@ -11,11 +11,11 @@ from benchmarks.table import Row, of_all, scaled
 
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
+from papiermappe.core.encode.levels import PAGES_TOGETHER, encode_pages, split_page
 from papiermappe.core.encode.plain import readable
 from papiermappe.core.encode.shown import shown
-from papiermappe.core.page_text import Care, PageText
 from papiermappe.core.picture import Pixels, to_grey
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.tesseract import installed
 
 PAGES = 48
@@ -65,8 +65,8 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
     """Judge pages that are filed together."""
     recogniser = installed()
     pages = list(documents(numbers, seed))
-    lean = [prepared(page.scanned, DPI, Level.LEAN, bilevel=False) for page in pages]
-    done = finished(lean)
+    lean = [split_page(page.scanned, DPI, Level.LEAN, bilevel=False) for page in pages]
+    done = encode_pages(lean)
     stencils = {layer.stencil.shared for page in done for layer in page.layers if layer.stencil}
     shared = sum(map(len, stencils)) / len(pages)
     judged = []
@@ -77,7 +77,7 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
             _Judged(
                 len(encode_jpeg(page.scanned, 75)),
                 encoded.byte_size + shared,
-                finished([prepared(page.scanned, DPI, Level.BALANCED, bilevel=False)])[0].byte_size,
+                encode_pages([split_page(page.scanned, DPI, Level.BALANCED, bilevel=False)])[0].byte_size,
                 similarity(to_grey(page.scanned), to_grey(seen), print_area(page.drawn)),
                 _hues(page, seen),
                 (wrong, wrong_lean),
@@ -88,7 +88,7 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
 
 
 def _read(recogniser: "object", picture: Pixels) -> PageText:
-    return recogniser.read(readable(picture, DPI, Care.ACCURATE), ("eng",), Care.ACCURATE)  # type: ignore[attr-defined, no-any-return]
+    return recogniser.read(readable(picture, DPI, RecognitionMode.ACCURATE), ("eng",), RecognitionMode.ACCURATE)  # type: ignore[attr-defined, no-any-return]
 
 
 def _hues(page: TrueDocument, seen: Pixels) -> list[float]:
@@ -102,20 +102,20 @@ def _times_ms(count: int, seed: int) -> tuple[float, float]:
     """Return how long a page takes at Lean, and at Balanced."""
     pages = [page.scanned for page in documents(range(count), seed + 1)]
     for level in (Level.LEAN, Level.BALANCED):
-        finished([prepared(pages[0], DPI, level, bilevel=False)])
+        encode_pages([split_page(pages[0], DPI, level, bilevel=False)])
     balanced_s = []
     for page in pages:
         start_s = time.perf_counter()
-        finished([prepared(page, DPI, Level.BALANCED, bilevel=False)])
+        encode_pages([split_page(page, DPI, Level.BALANCED, bilevel=False)])
         balanced_s.append(time.perf_counter() - start_s)
     start_s = time.perf_counter()
     ready = []
     lean_s = []
     for page in pages:
         start_s = time.perf_counter()
-        ready.append(prepared(page, DPI, Level.LEAN, bilevel=False))
+        ready.append(split_page(page, DPI, Level.LEAN, bilevel=False))
         lean_s.append(time.perf_counter() - start_s)
     start_s = time.perf_counter()
-    finished(ready)
+    encode_pages(ready)
     together_s = (time.perf_counter() - start_s) / len(pages)
     return 1000 * (statistics.median(lean_s) + together_s), 1000 * statistics.median(balanced_s)

@@ -14,11 +14,11 @@ from benchmarks.cleaning.paces import peak_kb
 from benchmarks.corpus.documents import documents
 from benchmarks.table import Row, scaled
 
-from papiermappe.assembly.order import Order
+from papiermappe.assembly.request import Order
 from papiermappe.assembly.run import Assembly
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import PAGES_TOGETHER, finished, prepared
+from papiermappe.core.encode.levels import PAGES_TOGETHER, encode_pages, split_page
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.jobs.pool import WorkPool
 
@@ -53,10 +53,10 @@ def measure(share: float, seed: int) -> list[Row]:
 def _many(count: int) -> list[Row]:
     """Return how a file of very many small pages is written."""
     with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as alone:
-        taken_s, before_mb, most_mb = alone.submit(_many_alone, count).result()
+        taken_s, before_mb, max_mb = alone.submit(_many_alone, count).result()
     return [
         Row(f"{count} small pages, time a page", f"{1000 * taken_s / count:.1f} ms"),
-        Row(f"{count} small pages, memory beyond that of 100", f"{most_mb - before_mb:.0f} MB"),
+        Row(f"{count} small pages, memory beyond that of 100", f"{max_mb - before_mb:.0f} MB"),
     ]
 
 
@@ -79,7 +79,7 @@ def _small_pages(count: int) -> Iterator[PdfPage]:
         pages = [np.full(SMALL_PX, 255, np.uint8) for _ in numbers]
         for number, page in zip(numbers, pages, strict=True):
             cv2.putText(page, f"page {number}", (40, 80), cv2.FONT_HERSHEY_SIMPLEX, 1.0, 0, 2)
-        for done in finished([prepared(page, 72, Level.LEAN, bilevel=True) for page in pages]):
+        for done in encode_pages([split_page(page, 72, Level.LEAN, bilevel=True) for page in pages]):
             yield PdfPage(done, 210, 297)
 
 
@@ -98,6 +98,6 @@ def _alone(files: list[Path], count: int, folder: Path) -> tuple[float, float, f
     start_s = time.perf_counter()
     report = Assembly(order, pool, None, lambda: None, datetime.now(UTC)).run()
     taken_s = time.perf_counter() - start_s
-    most_kb = max(peak_kb(), *(pool(peak_kb) for _ in range(4 * PROCESSES)))
+    max_kb = max(peak_kb(), *(pool(peak_kb) for _ in range(4 * PROCESSES)))
     pool.close()
-    return taken_s / count, most_kb / 1024, report.byte_size / 1e6
+    return taken_s / count, max_kb / 1024, report.byte_size / 1e6

@@ -5,8 +5,8 @@ import numpy as np
 from benchmarks.corpus.documents import TrueDocument
 from numpy.typing import NDArray
 
-from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import Pixels, to_grey
+from papiermappe.core.reading.page_text import PageText
 
 WINDOW_SIGMA = 1.5
 C1, C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2

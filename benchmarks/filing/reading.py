@@ -19,8 +19,8 @@ from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.encode.plain import readable
-from papiermappe.core.page_text import Care, PageText
 from papiermappe.core.picture import Pixels, to_grey
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.tesseract import Tesseract, installed
 
 PAGES = 24
@@ -40,7 +40,7 @@ def measure(share: float, seed: int) -> list[Row]:
         list(two.map(lambda page: _read(recogniser, page.drawn), clean))
     two_s = time.perf_counter() - start_s
     start_s = time.perf_counter()
-    fast = [_read(recogniser, page.drawn, Care.FAST) for page in clean]
+    fast = [_read(recogniser, page.drawn, RecognitionMode.FAST) for page in clean]
     fast_s = time.perf_counter() - start_s
     placed = [near for page, text in zip(clean, read, strict=True) for near in _placed(page, text)]
     columns = list(documents(range(scaled(PAGES // 3, share)), seed, ("two columns",), marked=False))
@@ -69,8 +69,8 @@ def _percent_wrong(pages: list[TrueDocument], read: list[PageText]) -> str:
     return f"{100 * wrong / total:.2f} %"
 
 
-def _read(recogniser: Tesseract, picture: Pixels, care: Care = Care.ACCURATE) -> PageText:
-    return recogniser.read(readable(picture, DPI, care), ("eng",), care)
+def _read(recogniser: Tesseract, picture: Pixels, mode: RecognitionMode = RecognitionMode.ACCURATE) -> PageText:
+    return recogniser.read(readable(picture, DPI, mode), ("eng",), mode)
 
 
 def _pdf(page: TrueDocument, text: PageText) -> bytes:

@@ -8,18 +8,22 @@ import logging
 import os
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import structlog
 import typer
 from pydantic import ValidationError
 
-from papiermappe.assembly.order import Colours, Order
+from papiermappe.assembly.request import AssemblyRequest, Colours
 from papiermappe.core.encode.level import Level
-from papiermappe.core.page_text import Care
+from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.errors import PapiermappeError
 from papiermappe.local.errors import CannotStart
 from papiermappe.settings import Settings
+from papiermappe.words.marks import N_
+
+if TYPE_CHECKING:
+    from papiermappe.words import Words
 
 app = typer.Typer(
     add_completion=False,
@@ -29,13 +33,12 @@ app = typer.Typer(
 )
 
 GRACE_S = 1
+_CHECKED = N_("{captures} scans and {documents} documents checked, {problems} problems found.")
 
 
 def _database_url(settings: Settings) -> str:
     if settings.database_url is None:
-        raise CannotStart(
-            "No database is named. Set PAPIERMAPPE_DATABASE_URL, or use `papiermappe run`, which brings its own."
-        )
+        raise CannotStart("no_database_named")
     return str(settings.database_url)
 
 
@@ -107,6 +110,32 @@ def migrate() -> None:
 
 
 @app.command()
+def check() -> None:
+    """Prove that scans and documents on disk are those that the database knows; exit with 1 where they are not."""
+    from papiermappe.services.housekeeping import check as check_store
+    from papiermappe.store.blobs import Blobs
+    from papiermappe.store.database import Store
+
+    settings = Settings()
+    store = Store(_database_url(settings), Blobs.in_folder(settings.blob_dir))
+    try:
+        report = check_store(store)
+    finally:
+        store.close()
+    words = _words()
+    for message in (*report.problems, *report.leftovers):
+        _say(words.text(message))
+    _say(
+        words.gettext(_CHECKED).format(
+            captures=words.number(report.captures),
+            documents=words.number(report.documents),
+            problems=words.number(len(report.problems)),
+        )
+    )
+    sys.exit(1 if report.problems else 0)
+
+
+@app.command()
 def standin(
     port: Annotated[int, typer.Option(help="Of the paper drawer; the devices have the three ports after it.")] = 9440,
     pace: Annotated[float, typer.Option(min=0, help="1 is the devices' own speed, 0 is without waiting.")] = 1.0,
@@ -124,7 +153,9 @@ def assemble(
     out: Annotated[Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx")],
     level: Annotated[Level, typer.Option(help="How small it becomes.")] = Level.BALANCED,
     read: Annotated[str, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu.")] = "",
-    care: Annotated[Care, typer.Option(help="With how much pages are read.")] = Care.ACCURATE,
+    mode: Annotated[
+        RecognitionMode, typer.Option("--care", help="How thoroughly pages are read.")
+    ] = RecognitionMode.ACCURATE,
     straighten: Annotated[bool, typer.Option(help="Take out the skew.")] = True,
     crop: Annotated[bool, typer.Option(help="Cut to the sheet.")] = True,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
@@ -140,19 +171,19 @@ def assemble(
     """
     from papiermappe.assembly.command import run as run_assembly
 
-    order = Order(
+    request = AssemblyRequest(
         sources=tuple(sources),
         out=out,
         level=level,
         languages=tuple(code for code in read.split("+") if code),
-        care=care,
+        mode=mode,
         straighten=straighten,
         crop=crop,
         dpi=dpi,
         colours=colour,
         refuses_broken=strict,
     )
-    sys.exit(run_assembly(order, replace, as_json, os.cpu_count() or 1))
+    sys.exit(run_assembly(request, replace, as_json, os.cpu_count() or 1, Settings().language))
 
 
 def _say(sentence: str) -> None:
@@ -185,4 +216,16 @@ def _sentence(exc: BaseException) -> str:
             f"The setting PAPIERMAPPE_{'_'.join(map(str, error['loc'])).upper()} does not fit: {error['msg']}."
             for error in exc.errors()
         )
-    return getattr(exc, "message", None) or str(exc).partition("\n")[0]
+    if isinstance(exc, PapiermappeError):
+        return _words().text(exc.message)
+    return str(exc).partition("\n")[0]
+
+
+def _words() -> "Words":
+    """Return the words of the language of the settings; English where these are what is wrong."""
+    from papiermappe.words import Words
+
+    try:
+        return Words.of(Settings().language)
+    except ValidationError:
+        return Words.of("en-GB")

@@ -3,21 +3,28 @@
 import time
 from collections.abc import Callable
 from datetime import datetime
+from decimal import Decimal
 from pathlib import Path
 
 import httpx
 
+from papiermappe.core.operations import SetAside
+from papiermappe.core.order.places import Side
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services import devices, filing, mappen, ordering, passes
-from papiermappe.services.desk import Desk, desk
-from papiermappe.services.reading import everyday_reading
+from papiermappe.services import delivering, devices, filing, journal, mappen, runs
+from papiermappe.services.caller import Caller
+from papiermappe.services.filing import FilingRequest
+from papiermappe.services.reading import last_used_reading
+from papiermappe.services.views import MappeView, mappe_changes
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
+from papiermappe.store.models import DeliveryState, RunState
 
 PATIENCE_S = 180.0
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
+HANDS = Caller("demo")
 
 
 def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port: int) -> None:
@@ -31,12 +38,12 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
     """
     store = Store(database_url, Blobs.in_folder(data_dir / "blobs"))
     try:
-        if filing.list_destinations(store):
+        if delivering.list_destinations(HANDS, store):
             return
         zaunkoenig, kiebitz, _ = (
-            devices.add_device(store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
+            devices.add_device(HANDS, store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
         )
-        numbers = {name: filing.add_destination(store, name, data_dir / "filed" / name) for name in DESTINATIONS}
+        numbers = {name: delivering.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS}
         desk_of = _Demo(store, standin_url)
         letters = desk_of.scan(
             "Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE)
@@ -50,9 +57,8 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
             ["lease", "delivery-118", "letter-store", "picture"],
             TicketSettings(),
         )
-        desk_of.put_last_away(lease)
+        desk_of.set_last_aside(lease)
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
-        devices.keep_everyday_ticket(store, TicketSettings())
     finally:
         store.close()
 
@@ -71,31 +77,32 @@ class _Demo:
     def scan(self, subject: str, device: int, originals: list[str], ticket: TicketSettings) -> int:
         on_glass = ticket.source is Source.GLASS
         self.lay(originals, "kiebitz" if on_glass else "zaunkoenig", ticket.source.value)
-        mappe = mappen.open_mappe(self._store, subject)
-        taken = passes.start_pass(self._store, mappe, device, ticket)
+        mappe = mappen.open_mappe(HANDS, self._store, subject)
+        run = runs.start_run(HANDS, self._store, mappe, device, ticket)
         if on_glass:
-            self._until(mappe, lambda now: now.passes[-1].state == "waiting")
-            passes.stop(self._store, taken)
-        self._until(mappe, lambda now: not now.passes[-1].live and all(page.treatment.crop for page in now.pages))
+            self._until(mappe, lambda now: now.runs[-1].state is RunState.WAITING)
+            runs.stop(HANDS, self._store, run)
+        self._until(mappe, lambda now: not now.runs[-1].live and all(page.analysed for page in now.pages))
         return mappe
 
-    def put_last_away(self, mappe: int) -> None:
-        """Put the last page away, a back with nothing on it."""
-        now = desk(self._store, mappe)
-        last = now.lanes[-1][1]
-        if last is not None:
-            ordering.put_away(self._store, mappe, [last], now.seq)
+    def set_last_aside(self, mappe: int) -> None:
+        """Set the last page aside, a back with nothing on it."""
+        now, _ = mappe_changes(HANDS, self._store, mappe, 0)
+        last = max(now.pages, key=lambda page: (Decimal(page.rank), page.side is Side.BACK))
+        if last.side is Side.BACK:
+            journal.apply_operation(HANDS, self._store, mappe, SetAside(pages=(last.id,)), now.cursor)
 
     def file(self, mappe: int, destination: int) -> None:
-        reading = everyday_reading(self._store, readable_languages())
-        filing.ask_for_filing(self._store, mappe, destination, datetime.now().astimezone(), reading=reading)
-        self._until(mappe, lambda now: now.filings[0].state == "done")
+        reading = last_used_reading(HANDS, self._store, readable_languages())
+        wanted = FilingRequest(destination, reading=reading)
+        filing.request_filing(HANDS, self._store, mappe, wanted, datetime.now().astimezone())
+        self._until(mappe, lambda now: now.filings[0].deliveries[0].state is DeliveryState.DELIVERED)
 
-    def _until(self, mappe: int, done: Callable[[Desk], bool]) -> Desk:
+    def _until(self, mappe: int, done: Callable[[MappeView], bool]) -> MappeView:
         until_s = time.monotonic() + PATIENCE_S
         while time.monotonic() < until_s:
-            now = desk(self._store, mappe)
-            if now.passes and done(now):
+            now, _ = mappe_changes(HANDS, self._store, mappe, 0)
+            if now.runs and done(now):
                 return now
             time.sleep(0.1)
-        raise TimeoutError("the demo papers were not taken in")
+        raise TimeoutError("the demo papers were not scanned")

@@ -5,7 +5,7 @@ from pathlib import Path
 from pydantic import Field, PostgresDsn, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
-from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 
 
 class Settings(BaseSettings):
@@ -24,10 +24,13 @@ class Settings(BaseSettings):
     allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
     """Names under which the application may be asked for."""
 
-    most_pixels: int = Field(default=DEFAULT_LIMIT_PX, ge=1_000_000)
+    language: str = "en-GB"
+    """What the application speaks, as BCP 47 names it; what is not translated is English."""
+
+    max_pixels: int = Field(default=DEFAULT_LIMIT_PX, ge=1_000_000)
     """Pictures with more pixels are refused before they are decoded."""
 
-    most_page_bytes: int = Field(default=250_000_000, ge=1_000_000)
+    max_page_bytes: int = Field(default=250_000_000, ge=1_000_000)
     """A device that sends more for one page is stopped."""
 
     worker_processes: int = Field(default=2, ge=1, le=64)

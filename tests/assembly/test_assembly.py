@@ -14,10 +14,10 @@ from tests.helpers import FakeRecogniser, here, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
-from papiermappe.assembly.order import Colours, Order, format_of
+from papiermappe.assembly.request import AssemblyRequest, Colours, format_of
 from papiermappe.assembly.run import Assembly, whole_or_not
 from papiermappe.cli import app
-from papiermappe.core.encode.formats import Format
+from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.devices.errors import FileRefused
@@ -44,20 +44,20 @@ def files(tmp_path: Path) -> list[Path]:
     return made
 
 
-def made(order: Order, reader: FakeRecogniser | None = None) -> Any:
-    """Make what was ordered, in this process."""
-    return Assembly(order, here, reader, lambda: None, NOW).run()
+def made(request: AssemblyRequest, reader: FakeRecogniser | None = None) -> Any:
+    """Make what is wanted, in this process."""
+    return Assembly(request, here, reader, lambda: None, NOW).run()
 
 
 def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
     steps: list[int] = []
-    order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", level=Level.LEAN, languages=("eng",))
-    report = Assembly(order, here, FakeRecogniser(LEASE), lambda: steps.append(1), NOW).run()
+    request = AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.pdf", level=Level.LEAN, languages=("eng",))
+    report = Assembly(request, here, FakeRecogniser(LEASE), lambda: steps.append(1), NOW).run()
     assert len(steps) == len(report.pages) == 3
-    assert report.byte_size == order.out.stat().st_size
+    assert report.byte_size == request.out.stat().st_size
     assert [page.words for page in report.pages] == [1, 1, 1]
     assert all(page.byte_size and page.made_of for page in report.pages)
-    with pikepdf.open(order.out) as pdf, pdf.open_outline() as outline:
+    with pikepdf.open(request.out) as pdf, pdf.open_outline() as outline:
         assert [round(float(page.mediabox[3]) / 72 * 25.4) for page in pdf.pages] == [297] * 3
         assert [item.title for item in outline.root] == ["page-0", "page-1", "page-2"]
         assert str(pdf.Root.Lang) == "en"
@@ -80,38 +80,39 @@ def _pages_of_tiff(file: Path) -> int:
 def test_the_ending_says_what_is_made(
     files: list[Path], tmp_path: Path, name: str, holds: Callable[[Path], bool]
 ) -> None:
-    report = made(Order(sources=tuple(files), out=tmp_path / name, languages=("eng",)), FakeRecogniser(LEASE))
+    report = made(AssemblyRequest(sources=tuple(files), out=tmp_path / name, languages=("eng",)), FakeRecogniser(LEASE))
     assert report.out == (str(tmp_path / name),)
     assert holds(tmp_path / name)
 
 
 def test_formats_of_one_page_make_a_file_a_page(files: list[Path], tmp_path: Path) -> None:
-    report = made(Order(sources=tuple(files), out=tmp_path / "lease.png"))
+    report = made(AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.png"))
     assert [Path(file).name for file in report.out] == ["lease-001.png", "lease-002.png", "lease-003.png"]
-    alone = made(Order(sources=(files[0],), out=tmp_path / "alone.jpeg", colours=Colours.GREY))
+    alone = made(AssemblyRequest(sources=(files[0],), out=tmp_path / "alone.jpeg", colours=Colours.GREY))
     with Image.open(alone.out[0]) as picture:
         assert (Path(alone.out[0]).name, picture.mode) == ("alone.jpeg", "L")
 
 
 @pytest.mark.parametrize("colours", [Colours.COLOUR, Colours.GREY, Colours.BILEVEL])
 def test_as_much_colour_as_is_asked_for(files: list[Path], tmp_path: Path, colours: Colours) -> None:
-    report = made(Order(sources=(files[0],), out=tmp_path / "page.pdf", colours=colours))
+    report = made(AssemblyRequest(sources=(files[0],), out=tmp_path / "page.pdf", colours=colours))
     assert report.pages[0].colour == colours.value
 
 
 def test_a_lower_resolution(files: list[Path], tmp_path: Path) -> None:
-    report = made(Order(sources=(files[0],), out=tmp_path / "small.png", dpi=50))
+    report = made(AssemblyRequest(sources=(files[0],), out=tmp_path / "small.png", dpi=50))
     with Image.open(report.out[0]) as picture:
         assert picture.width == 414  # half of the 827 px at 100 dpi
 
 
 def test_a_page_that_cannot_be_read_by_the_recogniser_is_in_the_file(files: list[Path], tmp_path: Path) -> None:
-    order = Order(sources=tuple(files), out=tmp_path / "lease.pdf", languages=("eng",))
-    report = made(order, FakeRecogniser(LEASE, breaks_off_at=range(99)))
-    assert [page.unread for page in report.pages] == ["The recogniser took longer than 120 s."] * 3
-    with pikepdf.open(order.out) as pdf:
+    request = AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.pdf", languages=("eng",))
+    report = made(request, FakeRecogniser(LEASE, breaks_off_at=range(99)))
+    assert [page.unread.code for page in report.pages] == ["recogniser_too_slow"] * 3
+    with pikepdf.open(request.out) as pdf:
         assert len(pdf.pages) == 3
-    assert "No recogniser" in made(order.model_copy(update={"out": tmp_path / "b.pdf"})).pages[0].unread
+    unread = made(request.model_copy(update={"out": tmp_path / "b.pdf"})).pages[0].unread
+    assert unread.code == "recogniser_absent"
 
 
 def test_what_cannot_be_read_is_left_out_and_named_or_stops_everything(files: list[Path], tmp_path: Path) -> None:
@@ -119,16 +120,16 @@ def test_what_cannot_be_read_is_left_out_and_named_or_stops_everything(files: li
     broken.write_bytes(b"%PDF-1.7")
     torn = tmp_path / "torn.jpg"
     torn.write_bytes(encode_jpeg(draw_side(ORIGINALS["lease"].paper, None).raster(50))[:400])
-    order = Order(sources=(files[0], broken, torn), out=tmp_path / "lease.pdf")
-    report = made(order)
+    request = AssemblyRequest(sources=(files[0], broken, torn), out=tmp_path / "lease.pdf")
+    report = made(request)
     assert len(report.pages) == 1
     assert [cause.split(" ")[0] for cause in report.left_out] == ["broken.pdf", "torn.jpg"]
-    order.out.unlink()
+    request.out.unlink()
     with pytest.raises(FileRefused):
-        made(order.model_copy(update={"refuses_broken": True}))
+        made(request.model_copy(update={"refuses_broken": True}))
     with pytest.raises(NothingToAssemble, match="nothing has been written"):
-        made(order.model_copy(update={"sources": (broken,)}))
-    assert not order.out.exists()
+        made(request.model_copy(update={"sources": (broken,)}))
+    assert not request.out.exists()
     assert not list(tmp_path.glob(".*.part"))
 
 

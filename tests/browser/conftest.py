@@ -7,6 +7,7 @@ from pathlib import Path
 
 import httpx
 import pytest
+from papiermappe.services.desk import Desk, desk
 from selenium import webdriver
 from selenium.common.exceptions import JavascriptException, NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
@@ -18,7 +19,6 @@ from papiermappe.devices.escl import Limits
 from papiermappe.local.ports import free_run
 from papiermappe.local.processes import Child
 from papiermappe.services import devices, filing
-from papiermappe.services.desk import Desk, desk
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 

@@ -14,14 +14,13 @@ from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import VENDOR, Stack
 from tests.helpers import QUICK, here, page_ids
 
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.order.places import Side
-from papiermappe.core.picture import DEFAULT_LIMIT_PX
-from papiermappe.core.printed import NumberKind, PageNumber, Printed
+from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 from papiermappe.core.treatment import Tone
 from papiermappe.devices.escl import Limits
 from papiermappe.services import intake, mappen, passes
-from papiermappe.services.pictures import look_at_page
-from papiermappe.store.database import tell
+from papiermappe.services.pictures import analyse_page
 from papiermappe.store.models import Page
 
 Until = Callable[..., None]
@@ -43,7 +42,7 @@ def in_order(stack: Stack, driver: Chrome, until: Until, *papers: str) -> tuple[
     intake.take_in(stack.store, passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK), Limits())
     pages = page_ids(stack.desk(mappe))
     for page in pages:
-        look_at_page(stack.store, page, here, DEFAULT_LIMIT_PX)
+        analyse_page(stack.store, page, here, DEFAULT_LIMIT_PX)
     stack.start_one("worker")
     driver.get(f"{stack.url}/mappen/{mappe}/order")
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".leaf[data-page]")) == len(pages))
@@ -226,7 +225,7 @@ def test_printed_numbers_and_dates_are_offered(
                 numbers=(PageNumber(number=number, kind=NumberKind.NAMED),), dates=(date(2026, 3, 10 + number),)
             )
             session.get_one(Page, page).printed = printed.model_dump(mode="json")
-        tell(session, mappe)
+        notify(session, mappe)
     until(lambda: driver.find_element(By.ID, "printed").text == "Printed pages 1 to 5; 4 missing")
     driver.find_element(By.ID, "printed-order").click()
     until(lambda: [front for front, _ in stack.desk(mappe).lanes] == [fronts[1], fronts[2], fronts[0], fronts[3]])

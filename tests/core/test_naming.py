@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.naming import MOST_CHARACTERS, document_name, name_part, safe_file_name
+from papiermappe.core.naming import MAX_CHARACTERS, document_name, name_part, safe_file_name
 
 DAY = date(2026, 11, 24)
 
@@ -66,5 +66,5 @@ def test_safe_names_hold_nothing_dangerous_and_stay_as_they_are(name: str) -> No
         )
     else:
         assert not set(safe) & set('/\\<>:"|?*\x00\n')
-        assert len(safe) <= MOST_CHARACTERS + 1  # an underscore before a reserved word
+        assert len(safe) <= MAX_CHARACTERS + 1  # an underscore before a reserved word
         assert safe_file_name(safe, ".pdf") == safe

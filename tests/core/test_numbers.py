@@ -5,8 +5,8 @@ import random
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.order.numbers import numbers_of, told_by
-from papiermappe.core.printed import NumberKind, PageNumber, Printed
+from papiermappe.core.order.numbers import infer_order, numbers_of
+from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 
 
 def printed(*numbers: int, kind: NumberKind = NumberKind.NAMED) -> Printed:
@@ -57,20 +57,20 @@ def test_of_several_in_running_heads_those_that_go_on_are_taken() -> None:
 
 
 def test_sheets_out_of_place_are_told() -> None:
-    told = told_by([(1, 2), (5, 6), (3, 4), (7, None)])
+    told = infer_order([(1, 2), (5, 6), (3, 4), (7, None)])
     assert told is not None
     assert told.order == [0, 2, 1, 3]
     assert (told.out_of_place, told.missing, told.twice) == (2, [], [])
 
 
 def test_sheets_without_a_number_stay_where_they_are() -> None:
-    told = told_by([(3, None), (None, None), (1, None), (2, None)])
+    told = infer_order([(3, None), (None, None), (1, None), (2, None)])
     assert told is not None
     assert told.order == [2, 1, 3, 0]
 
 
 def test_what_is_missing_and_what_is_there_twice_is_told() -> None:
-    told = told_by([(1, 2), (3, 3), (6, 7)])
+    told = infer_order([(1, 2), (3, 3), (6, 7)])
     assert told is not None
     assert (told.missing, told.twice, told.out_of_place) == ([4, 5], [3], 0)
 
@@ -85,14 +85,14 @@ def test_what_a_page_without_a_number_can_be_is_not_missing() -> None:
         ([(2, 1), (3, 4)], []),
         ([(1, None), (2, None), (4, None)], [3]),  # backs have no number here
     ):
-        told = told_by(sheets)
+        told = infer_order(sheets)
         assert told is not None
         assert told.missing == missing, sheets
 
 
 def test_sheets_without_numbers_tell_nothing() -> None:
-    assert told_by([(None, None), ()]) is None
-    assert told_by([]) is None
+    assert infer_order([(None, None), ()]) is None
+    assert infer_order([]) is None
 
 
 @given(st.integers(1, 300), st.integers(3, 40), st.randoms(use_true_random=False))
@@ -100,7 +100,7 @@ def test_any_pile_comes_back_in_order(first: int, count: int, chance: random.Ran
     numbers = list(range(first, first + count))
     chance.shuffle(numbers)
     known = numbers_of([printed(number) for number in numbers])
-    told = told_by([(number,) for number in known])
+    told = infer_order([(number,) for number in known])
     assert told is not None
     assert [numbers[at] for at in told.order] == sorted(numbers)
     assert (told.missing, told.twice) == ([], [])

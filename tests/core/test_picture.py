@@ -34,14 +34,14 @@ def test_a_head_is_read_without_decoding(grey_page: Pixels) -> None:
 
 @pytest.mark.parametrize("size_px", [(40_000, 40_000), (2_000_000_000, 2_000_000_000)])
 def test_a_huge_picture_is_refused_before_decoding(size_px: tuple[int, int]) -> None:
-    with pytest.raises(PictureRefused, match="larger than the 250 megapixels"):
+    with pytest.raises(PictureRefused, match=r"picture_too_large\(limit_megapixels=250\)"):
         decode(bomb(*size_px))
 
 
 def test_the_limit_is_a_parameter(grey_page: Pixels) -> None:
     data = encode_jpeg(grey_page)
     assert decode(data, limit_px=80 * 120).shape == (120, 80)
-    with pytest.raises(PictureRefused, match="80 x 120"):
+    with pytest.raises(PictureRefused, match="picture_too_large"):
         decode(data, limit_px=80 * 120 - 1)
 
 

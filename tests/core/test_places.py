@@ -60,8 +60,8 @@ def test_a_single_side_becomes_a_sheet_of_its_own_and_keeps_its_side() -> None:
     assert after(places, [moved]) == [2, 1, 3, 4, 5, 6]
 
 
-def test_what_is_put_away_of_a_sheet_goes_with_it() -> None:
-    places = [Place(1, Decimal(1), Side.FRONT), Place(2, Decimal(1), Side.BACK, put_away=True), *pile(3)[2:]]
+def test_what_is_set_aside_of_a_sheet_goes_with_it() -> None:
+    places = [Place(1, Decimal(1), Side.FRONT), Place(2, Decimal(1), Side.BACK, set_aside=True), *pile(3)[2:]]
     moved = move(places, {1}, 3)
     assert {place.page_id for place in moved} == {1, 2}
     assert len({place.rank for place in moved}) == 1
@@ -98,14 +98,14 @@ def test_sheets_are_arranged_whole() -> None:
     """What is put away goes with its sheet; a sheet that is put away altogether stays."""
     places = [
         Place(1, Decimal(1), Side.FRONT),
-        Place(2, Decimal(1), Side.BACK, put_away=True),
-        Place(3, Decimal(2), Side.FRONT, put_away=True),
+        Place(2, Decimal(1), Side.BACK, set_aside=True),
+        Place(3, Decimal(2), Side.FRONT, set_aside=True),
         Place(4, Decimal(3), Side.FRONT),
         Place(5, Decimal(4), Side.FRONT),
     ]
     moved = arranged(places, [1, 0, 2])
     assert {(place.page_id, place.rank) for place in moved} == {(1, Decimal(3)), (2, Decimal(3)), (4, Decimal(1))}
-    assert next(place for place in moved if place.page_id == 2).put_away
+    assert next(place for place in moved if place.page_id == 2).set_aside
 
 
 @given(st.permutations(range(7)))

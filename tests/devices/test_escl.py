@@ -116,7 +116,7 @@ def test_every_colour_is_asked_for_in_a_kind_that_can_carry_it(colour: Colour, d
 
 
 def test_an_empty_feeder_refuses_the_job(drawer: Drawer) -> None:
-    with EsclClient(drawer.escl("zaunkoenig")) as scanner, pytest.raises(SettingsRefused, match="no paper"):
+    with EsclClient(drawer.escl("zaunkoenig")) as scanner, pytest.raises(SettingsRefused, match="job_refused"):
         scanner.start(QUICK)
 
 
@@ -134,16 +134,19 @@ def test_cancelling_frees_the_device(drawer: Drawer) -> None:
 
 
 @pytest.mark.parametrize(
-    ("fault", "adf_state", "word"),
-    [({"jam_at": 2}, "ScannerAdfJam", "jammed"), ({"double_at": 2}, "ScannerAdfMultipickDetected", "together")],
+    ("fault", "adf_state", "code"),
+    [
+        ({"jam_at": 2}, "ScannerAdfJam", "sheet_jammed"),
+        ({"double_at": 2}, "ScannerAdfMultipickDetected", "sheets_together"),
+    ],
 )
-def test_paper_that_does_not_come_is_said(fault: dict[str, Any], adf_state: str, word: str, drawer: Drawer) -> None:
+def test_paper_that_does_not_come_is_said(fault: dict[str, Any], adf_state: str, code: str, drawer: Drawer) -> None:
     drawer.lay("lease")
     drawer.trouble(**fault)
     with EsclClient(drawer.escl("zaunkoenig")) as scanner:
         job = scanner.start(QUICK)
         assert [scanner.next_page(job) is not None for _ in range(2)] == [True, True]
-        with pytest.raises(FeederStuck, match=word) as stuck:
+        with pytest.raises(FeederStuck, match=code) as stuck:
             scanner.next_page(job)
     assert stuck.value.adf_state == adf_state
     assert drawer.in_feeder() == 2
@@ -198,9 +201,9 @@ def test_too_much_is_cut_off() -> None:
             yield b"x" * 100_000
 
     scanner = client(lambda _: httpx.Response(200, content=endless()), xml_bytes=500_000, page_bytes=2_000_000)
-    with pytest.raises(AnswerRefused, match="more than 0 MB"):
+    with pytest.raises(AnswerRefused, match="answer_too_large"):
         scanner.abilities()
-    with pytest.raises(AnswerRefused, match="more than 2 MB"):
+    with pytest.raises(AnswerRefused, match=r"answer_too_large\(limit_bytes=2000000\)"):
         scanner.next_page(f"{ROOT}/ScanJobs/1")
 
 
@@ -244,12 +247,12 @@ def test_a_device_that_dies_in_the_middle_of_a_page() -> None:
 
 def test_a_device_that_is_too_slow() -> None:
     with raw_device(HALF_A_PAGE, 5) as url, EsclClient(url, Limits(page_s=0.3)) as slow:  # noqa: SIM117 (too long)
-        with pytest.raises(DeviceUnreachable, match="in time"):
+        with pytest.raises(DeviceUnreachable, match="device_timeout"):
             slow.next_page(f"{url}/ScanJobs/1")
 
 
 def test_nobody_there() -> None:
-    with EsclClient("http://127.0.0.1:1/eSCL") as scanner, pytest.raises(DeviceUnreachable, match="not reachable"):
+    with EsclClient("http://127.0.0.1:1/eSCL") as scanner, pytest.raises(DeviceUnreachable, match="device_unreachable"):
         scanner.status()
 
 
@@ -259,5 +262,5 @@ def test_a_jam_is_read_from_the_feeders_state() -> None:
             return httpx.Response(409)
         return httpx.Response(200, text=STATUS.format(state="Stopped", adf="ScannerAdfHatchOpen"))
 
-    with pytest.raises(FeederStuck, match="the cover is open"):
+    with pytest.raises(FeederStuck, match="cover_open"):
         client(answer).next_page(f"{ROOT}/ScanJobs/1")

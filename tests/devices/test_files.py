@@ -101,16 +101,16 @@ def test_a_pdf_is_drawn_page_by_page(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "data", "why"),
     [
-        ("locked.pdf", pdf_of([(100, 100)], encryption=pikepdf.Encryption(owner="a", user="b")), "password"),
-        ("broken.pdf", b"%PDF-1.7\nnothing more", "damaged"),
-        ("words.txt", b"no picture at all", "not a picture or PDF"),
-        ("empty.jpg", b"", "not a picture or PDF"),
-        ("half.tif", saved(Image.new("L", (400, 400)), "TIFF")[:200], "not a picture or PDF"),
-        ("huge.pdf", pdf_of([(14_000, 14_000)]), "too large"),
+        ("locked.pdf", pdf_of([(100, 100)], encryption=pikepdf.Encryption(owner="a", user="b")), "file_locked"),
+        ("broken.pdf", b"%PDF-1.7\nnothing more", "file_damaged"),
+        ("words.txt", b"no picture at all", "file_unreadable"),
+        ("empty.jpg", b"", "file_unreadable"),
+        ("half.tif", saved(Image.new("L", (400, 400)), "TIFF")[:200], "file_unreadable"),
+        ("huge.pdf", pdf_of([(14_000, 14_000)]), "file_page_too_large"),
     ],
 )
 def test_what_cannot_be_read_is_named(tmp_path: Path, name: str, data: bytes, why: str) -> None:
-    with pytest.raises(FileRefused, match=f"{name} is left out: .*{why}"):
+    with pytest.raises(FileRefused, match=rf"{why}\(file='{name}'"):
         list(pages_of(written(tmp_path, name, data)))
 
 
@@ -122,5 +122,5 @@ def test_a_file_that_is_not_there_is_named(tmp_path: Path) -> None:
 
 def test_sizes_are_checked_before_decoding(tmp_path: Path) -> None:
     large = saved(Image.new("1", (3000, 3000)), "TIFF", compression="group4")
-    with pytest.raises(FileRefused, match="too large"):
+    with pytest.raises(FileRefused, match="file_picture_too_large"):
         list(pages_of(written(tmp_path, "large.tif", large), limit_px=1_000_000))

@@ -1,11 +1,13 @@
 """The worker goes on by itself when the database was away."""
 
+import asyncio
 from typing import Any
 
 import pytest
 from procrastinate.exceptions import ConnectorException
 
 from papiermappe.jobs import worker
+from papiermappe.store.queue import JobKind
 
 
 class Lost:
@@ -20,6 +22,7 @@ class Lost:
         self.begun += 1
         if self.begun <= self.times:
             raise ConnectorException
+        raise asyncio.CancelledError
 
 
 @pytest.mark.anyio
@@ -27,7 +30,8 @@ class Lost:
 async def test_work_begins_anew_when_the_database_is_back(times: int, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(worker, "POLL_S", 0.01)
     lost = Lost(times)
-    await worker._work(lost)  # type: ignore[arg-type]  # it does what is needed of one
+    with pytest.raises(asyncio.CancelledError):
+        await worker._take_jobs(lost, worker.LANES[0])  # type: ignore[arg-type]  # it does what is needed of one
     assert lost.begun == times + 1
 
 
@@ -38,4 +42,9 @@ async def test_other_trouble_ends_the_worker() -> None:
             raise RuntimeError("a fault of ours")
 
     with pytest.raises(RuntimeError, match="a fault of ours"):
-        await worker._work(Broken(1))  # type: ignore[arg-type]  # as above
+        await worker._take_jobs(Broken(1), worker.LANES[0])  # type: ignore[arg-type]  # as above
+
+
+def test_every_kind_of_job_is_taken_in_one_lane() -> None:
+    kinds = [kind for lane in worker.LANES for kind in lane.kinds]
+    assert sorted(kinds) == sorted(JobKind)

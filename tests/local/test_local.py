@@ -66,7 +66,7 @@ def test_a_folder_that_cannot_be_made(environment: dict[str, str], tmp_path: Pat
 def test_a_missing_postgresql(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     monkeypatch.setattr(postgres_module, "DEBIAN_BIN", tmp_path)
     monkeypatch.setenv("PATH", str(tmp_path))
-    with pytest.raises(CannotStart, match="apt-get install postgresql"):
+    with pytest.raises(CannotStart, match="postgresql_absent"):
         PrivatePostgres(tmp_path / "postgres").start()
 
 
@@ -116,3 +116,10 @@ def test_a_desk_of_ones_own_starts_has_a_place_to_file_into_and_leaves_nothing_b
     assert is_free(port)
     left = [path.read_bytes() for path in Path("/proc").glob("[0-9]*/cmdline") if path.exists()]
     assert not any(str(tmp_path / "desk").encode() in command_line for command_line in left)
+
+
+def test_asking_for_help_imports_nothing_heavy(environment: dict[str, str]) -> None:
+    shown = "import sys; from papiermappe.cli import app; app(['--help'], standalone_mode=False); print(*sys.modules)"
+    done = subprocess.run([sys.executable, "-c", shown], env=environment, capture_output=True, text=True, check=True)
+    modules = set(done.stdout.splitlines()[-1].split())
+    assert modules & {"numba", "cv2", "pikepdf", "numpy", "sqlalchemy", "fastapi"} == set()

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from papiermappe.core.encode.plain import Readable, readable
-from papiermappe.core.page_text import Care
+from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.recognition.errors import LanguageAbsent, ReadingCancelled, RecogniserAbsent, RecogniserFailed
 from papiermappe.recognition.tesseract import Ended, Run, Tesseract, installed, run
 from papiermappe.recognition.tsv import page_text
@@ -77,7 +77,7 @@ def test_its_answer_is_read(degrees: int, ratio: str, turns: int, sure: bool) ->
 
 @pytest.mark.parametrize("nonsense", ["", "Orientation in degrees: east", "Orientation in degrees: 90"])
 def test_nonsense_is_a_failure(nonsense: str) -> None:
-    with pytest.raises(RecogniserFailed, match="cannot be read"):
+    with pytest.raises(RecogniserFailed, match="recogniser_unreadable"):
         Tesseract("t", saying(nonsense)).find_upright(b"", DPI)
 
 
@@ -93,17 +93,17 @@ def test_one_that_hangs_is_stopped() -> None:
     ) -> Ended:
         return run(SLEEPING, given, 0.2)
 
-    with pytest.raises(RecogniserFailed, match="longer than") as failed:
+    with pytest.raises(RecogniserFailed, match="recogniser_too_slow") as failed:
         Tesseract("t", impatient).find_upright(b"", DPI)
     assert failed.value.status is None
 
 
 def test_one_that_is_not_there_is_named_with_its_package() -> None:
-    with pytest.raises(RecogniserAbsent, match="tesseract-ocr"):
+    with pytest.raises(RecogniserAbsent, match="recogniser_absent"):
         installed(lambda _: None)
-    with pytest.raises(RecogniserAbsent, match="tesseract-ocr-osd"):
+    with pytest.raises(RecogniserAbsent, match="orientation_absent"):
         installed(lambda _: "/t", saying("List of available languages (2):\ndeu\neng\n"))
-    with pytest.raises(RecogniserAbsent, match="cannot be started"):
+    with pytest.raises(RecogniserAbsent, match="recogniser_not_started"):
         Tesseract("/nowhere/tesseract").find_upright(b"", DPI)
 
 
@@ -111,7 +111,9 @@ def test_a_letter_is_read_with_its_places() -> None:
     """Every word that was drawn, in the order of reading, where it was drawn."""
     german = ORIGINALS["german"]
     side = draw_side(german.paper, german.sheets[0].front)
-    read = installed().read(readable(side.raster(300), 300, Care.ACCURATE), ["deu"], Care.ACCURATE)
+    read = installed().read(
+        readable(side.raster(300), 300, RecognitionMode.ACCURATE), ["deu"], RecognitionMode.ACCURATE
+    )
     assert (read.width_mm, read.height_mm) == pytest.approx((210, 297), abs=0.2)
     words = {word.text: word for line in read.lines() for word in line.words}
     drawn = {text: (left, line.y_mm) for line in side.lines for text, left, _ in line.words() if len(text) > 6}
@@ -126,7 +128,7 @@ def test_a_number_alone_at_the_foot_is_read(side: str, number: str) -> None:
     """Such small blocks it leaves out when it looks at the whole page."""
     lease = ORIGINALS["lease"]
     page = draw_side(lease.paper, getattr(lease.sheets[0], side)).raster(300)
-    read = installed().read(readable(page, 300, Care.ACCURATE), ["eng"], Care.ACCURATE)
+    read = installed().read(readable(page, 300, RecognitionMode.ACCURATE), ["eng"], RecognitionMode.ACCURATE)
     *_, last = read.lines()
     assert last.text == number
     assert last.box.top > 280
@@ -143,13 +145,13 @@ def test_its_table_is_read() -> None:
 
 
 def test_a_table_without_a_page_is_a_failure() -> None:
-    with pytest.raises(RecogniserFailed, match="cannot be read"):
-        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng"], Care.ACCURATE)
+    with pytest.raises(RecogniserFailed, match="recogniser_unreadable"):
+        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng"], RecognitionMode.ACCURATE)
 
 
 def test_a_language_that_is_not_there_is_named_with_its_package() -> None:
     with pytest.raises(LanguageAbsent, match="tesseract-ocr-chi-sim"):
-        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng", "chi_sim"], Care.ACCURATE)
+        Tesseract("t", saying("List (1):\neng\n")).read(NOTHING, ["eng", "chi_sim"], RecognitionMode.ACCURATE)
 
 
 def test_one_that_is_not_wanted_any_more_is_stopped() -> None:

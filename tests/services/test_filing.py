@@ -10,18 +10,29 @@ import pikepdf
 import pytest
 from defusedxml import ElementTree as ET
 from PIL import Image, ImageSequence
-from tests.helpers import QUICK_ONE_SIDE, Drawer, FakeRecogniser, here, orders, page_saying
+from tests.helpers import (
+    ANNA,
+    QUICK_ONE_SIDE,
+    WORDS,
+    Drawer,
+    FakeRecogniser,
+    analyse_all,
+    desk,
+    do,
+    make,
+    page_saying,
+    request,
+    scan,
+)
 
-from papiermappe.core.encode.formats import Format
-from papiermappe.core.page_text import Care
-from papiermappe.core.picture import DEFAULT_LIMIT_PX
-from papiermappe.devices.escl import Limits
-from papiermappe.services import filing, intake, mappen, ordering, passes
-from papiermappe.services.desk import desk
+from papiermappe.core.encode.format import Format
+from papiermappe.core.operations import Move, SetAside
+from papiermappe.core.reading.page_text import RecognitionMode
+from papiermappe.services import delivering, filing, mappen
 from papiermappe.services.errors import NotFound, NotPossible
-from papiermappe.services.pictures import look_at_page
 from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
+from papiermappe.store.models import DeliveryState
 
 NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
 
@@ -35,55 +46,54 @@ def folder(tmp_path: Path) -> Path:
 @pytest.fixture
 def leases(store: Store, folder: Path) -> int:
     """A destination."""
-    return filing.add_destination(store, "Leases", folder)
+    return delivering.add_folder(ANNA, store, "Leases", folder)
 
 
 @pytest.fixture
 def full(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> int:
     """The Mappe with three A4 fronts and an A5 one, looked at."""
     drawer.lay("lease", "weigh-2041")
-    intake.take_in(store, passes.start_pass(store, mappe, zaunkoenig, QUICK_ONE_SIDE), Limits())
-    for page in orders(store, mappe):
-        look_at_page(store, page, here, DEFAULT_LIMIT_PX)
+    scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    analyse_all(store, mappe)
     return mappe
 
 
-def make(store: Store, filing_id: int) -> None:
-    """Make a document, as a worker would."""
-    filing.make_document(store, filing_id, here, None, DEFAULT_LIMIT_PX)
+def document(store: Store, filing_id: int) -> bytes:
+    """Return what was made."""
+    return delivering.filed_document(ANNA, store, filing_id).data
 
 
 def test_a_document_of_all_pages_at_the_size_of_their_paper(store: Store, full: int, leases: int, folder: Path) -> None:
-    made = filing.ask_for_filing(store, full, leases, NOW)
+    made = request(store, full, leases, NOW)
     make(store, made)
     file = folder / "2026-11-24_lease-upper-meadow_0001.pdf"
     with pikepdf.open(file) as pdf:
         sizes = [tuple(round(float(side) / 72 * 25.4) for side in page.mediabox[2:]) for page in pdf.pages]
     assert sizes == [(210, 297)] * 3 + [(148, 210)]
-    name, data = filing.filed_document(store, made)
-    assert (name, data) == (file.name, file.read_bytes())
-    (row,) = filing.list_filed(store)
-    assert (row.file_name, row.page_count, row.byte_size) == (file.name, 4, len(data))
+    filed = delivering.filed_document(ANNA, store, made)
+    assert (filed.file_name, filed.data) == (file.name, file.read_bytes())
+    (row,) = delivering.list_filed(ANNA, store)
+    assert (row.file_name, row.page_count, row.byte_size) == (file.name, 4, len(filed.data))
     assert [path.name for path in folder.iterdir()] == [file.name]
     make(store, made)  # done twice, it does no harm
     assert [path.name for path in folder.iterdir()] == [file.name]
 
 
-def test_what_is_put_away_is_not_filed_and_the_order_is_kept(store: Store, full: int, leases: int) -> None:
-    first, second, third, fourth = orders(store, full)
-    ordering.put_away(store, full, [second], desk(store, full).seq)
-    ordering.move_pages(store, full, [fourth], 0, desk(store, full).seq)
-    made = filing.ask_for_filing(store, full, leases, NOW)
-    ordering.put_away(store, full, [first, third], desk(store, full).seq)  # too late: it is filed as it was
+def test_what_is_set_aside_is_not_filed_and_the_order_is_kept(store: Store, full: int, leases: int) -> None:
+    first, second, third, fourth = desk(store, full).order
+    do(store, full, SetAside(pages=(second,)))
+    do(store, full, Move(pages=(fourth,), before=first))
+    made = request(store, full, leases, NOW)
+    do(store, full, SetAside(pages=(first, third)))  # too late: it is filed as it was
     make(store, made)
-    with pikepdf.open(io.BytesIO(filing.filed_document(store, made)[1])) as pdf:
+    with pikepdf.open(io.BytesIO(document(store, made))) as pdf:
         assert [round(float(page.mediabox[3]) / 72 * 25.4) for page in pdf.pages] == [210, 297, 297]
 
 
 def test_two_who_ask_at_once_get_two_names(store: Store, full: int, leases: int) -> None:
     with ThreadPoolExecutor(8) as clerks:
-        list(clerks.map(lambda _: filing.ask_for_filing(store, full, leases, NOW), range(16)))
-    names = [one.file_name for one in desk(store, full).filings]
+        list(clerks.map(lambda _: request(store, full, leases, NOW), range(16)))
+    names = [row.file_name for row in desk(store, full).filings]
     assert len(set(names)) == 16
     assert sorted(names)[-1] == "2026-11-24_lease-upper-meadow_0016.pdf"
 
@@ -92,52 +102,54 @@ def test_a_file_that_is_there_already_is_not_overwritten(store: Store, full: int
     folder.mkdir(parents=True)
     foreign = folder / "2026-11-24_lease-upper-meadow_0001.pdf"
     foreign.write_text("somebody's own file")
-    made = filing.ask_for_filing(store, full, leases, NOW)
+    made = request(store, full, leases, NOW)
     make(store, made)
     assert foreign.read_text() == "somebody's own file"
-    assert filing.filed_document(store, made)[0] == "2026-11-24_lease-upper-meadow_0002.pdf"
+    assert delivering.filed_document(ANNA, store, made).file_name == "2026-11-24_lease-upper-meadow_0002.pdf"
 
 
 def test_a_folder_that_cannot_be_used_is_said_and_tried_again(store: Store, full: int, tmp_path: Path) -> None:
     blocked = tmp_path / "blocked"
     blocked.write_text("a file where the folder should be")
-    made = filing.ask_for_filing(store, full, filing.add_destination(store, "Blocked", blocked / "in"), NOW)
+    made = request(store, full, delivering.add_folder(ANNA, store, "Blocked", blocked / "in"), NOW)
     make(store, made)
-    failed = desk(store, full).filings[0]
-    assert failed.state == "failed"
-    assert "cannot be written to. The scans are safe." in (failed.message or "")
+    (failed,) = desk(store, full).filings[0].deliveries
+    assert failed.state is DeliveryState.FAILED
+    assert failed.message is not None
+    assert "The document is safe here: see to the folder" in WORDS.text(failed.message)
     blocked.unlink()
-    filing.try_again(store, made)
+    filing.try_again(ANNA, store, made)
     make(store, made)
-    assert desk(store, full).filings[0].state == "done"
+    assert desk(store, full).filings[0].deliveries[0].state is DeliveryState.DELIVERED
     with pytest.raises(NotPossible):
-        filing.try_again(store, made)
+        filing.try_again(ANNA, store, made)
 
 
 def test_a_subject_full_of_path_parts_stays_in_its_folder(store: Store, full: int, leases: int, folder: Path) -> None:
-    mappen.rename(store, full, "../../../etc/cron.d/x\\y:con")
-    make(store, filing.ask_for_filing(store, full, leases, NOW))
+    mappen.rename(ANNA, store, full, "../../../etc/cron.d/x\\y:con")
+    make(store, request(store, full, leases, NOW))
     assert [path.name for path in folder.iterdir()] == ["2026-11-24_etc-cron-d-x-y-con_0001.pdf"]
 
 
 def test_an_empty_mappe_and_an_unknown_place_are_refused(store: Store, mappe: int, leases: int) -> None:
-    with pytest.raises(NotPossible, match="no page to file"):
-        filing.ask_for_filing(store, mappe, leases, NOW)
+    with pytest.raises(NotPossible, match="no_page_to_file"):
+        request(store, mappe, leases, NOW)
     with pytest.raises(NotFound):
-        filing.ask_for_filing(store, mappe, 999, NOW)
+        request(store, mappe, 999, NOW)
     with pytest.raises(NotFound):
-        filing.filed_document(store, 999)
+        delivering.filed_document(ANNA, store, 999)
 
 
-READ = Reading("deu", Care.ACCURATE)
+READ = Reading("deu", RecognitionMode.ACCURATE)
 SAID = page_saying("Pachtvertrag über die", "Obere Wiese")
 
 
 def made_as(store: Store, mappe: int, place: int, kind: Format, reading: Reading = READ) -> tuple[str, bytes]:
     """File a Mappe as a file of a kind, and return its name and what is in it."""
-    made = filing.ask_for_filing(store, mappe, place, NOW, reading=reading, kind=kind)
-    filing.make_document(store, made, here, FakeRecogniser(SAID), DEFAULT_LIMIT_PX)
-    return filing.filed_document(store, made)
+    made = request(store, mappe, place, NOW, reading=reading, format=kind)
+    make(store, made, FakeRecogniser(SAID))
+    filed = delivering.filed_document(ANNA, store, made)
+    return filed.file_name, filed.data
 
 
 def test_a_tiff_of_all_pages(store: Store, full: int, leases: int, folder: Path) -> None:
@@ -153,28 +165,30 @@ def test_files_of_words(store: Store, full: int, leases: int) -> None:
     assert made_as(store, full, leases, Format.TEXT)[1].decode().count("Pachtvertrag über die\nObere Wiese") == 4
     alto = ET.fromstring(made_as(store, full, leases, Format.ALTO)[1])
     assert len(alto.findall(".//{*}Page")) == 4
-    document = docx.Document(io.BytesIO(made_as(store, full, leases, Format.WORD)[1]))
-    assert [one.text for one in document.paragraphs].count("Pachtvertrag über die Obere Wiese") == 4
-    assert "20 words can be searched" in desk(store, full).filings[0].made_of
+    text = docx.Document(io.BytesIO(made_as(store, full, leases, Format.WORD)[1]))
+    assert [paragraph.text for paragraph in text.paragraphs].count("Pachtvertrag über die Obere Wiese") == 4
+    made = desk(store, full).filings[0].made
+    assert made is not None
+    assert WORDS.text(made) == "20 words can be searched."
 
 
 @pytest.mark.parametrize(("kind", "start"), [(Format.PNG, b"\x89PNG"), (Format.JPEG, b"\xff\xd8\xff")])
 def test_one_page_as_a_picture(store: Store, full: int, leases: int, kind: Format, start: bytes) -> None:
-    with pytest.raises(NotPossible, match="holds one page, and there are 4"):
+    with pytest.raises(NotPossible, match="format_holds_one_page"):
         made_as(store, full, leases, kind)
-    ordering.put_away(store, full, orders(store, full)[1:], desk(store, full).seq)
+    do(store, full, SetAside(pages=tuple(desk(store, full).order[1:])))
     name, data = made_as(store, full, leases, kind)
     assert name.endswith(kind)
     assert data.startswith(start)
 
 
 def test_words_need_a_language(store: Store, full: int, leases: int) -> None:
-    with pytest.raises(NotPossible, match="choose the language"):
+    with pytest.raises(NotPossible, match="format_needs_language"):
         made_as(store, full, leases, Format.TEXT, NOT_READ)
 
 
 def test_finding_by_words_of_the_name(store: Store, full: int, leases: int) -> None:
-    make(store, filing.ask_for_filing(store, full, leases, NOW))
-    assert len(filing.list_filed(store, "meadow lease")) == 1
-    assert filing.list_filed(store, "meadow invoice") == []
-    assert filing.list_filed(store, "%") == []
+    make(store, request(store, full, leases, NOW))
+    assert len(delivering.list_filed(ANNA, store, "meadow lease")) == 1
+    assert delivering.list_filed(ANNA, store, "meadow invoice") == []
+    assert delivering.list_filed(ANNA, store, "%") == []

@@ -9,23 +9,24 @@ import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
-from tests.helpers import FakeRecogniser, here, page_saying
+from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, make, page_saying, request
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
-from papiermappe.core.page_text import Care
-from papiermappe.core.pages import spots
-from papiermappe.core.picture import DEFAULT_LIMIT_PX, decode
-from papiermappe.recognition.model import Reads
-from papiermappe.services import filing, levels, ordering
-from papiermappe.services.desk import desk
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.operations import SetAside
+from papiermappe.core.pages import level_samples
+from papiermappe.core.picture import decode
+from papiermappe.core.reading.page_text import RecognitionMode
+from papiermappe.recognition.model import TextRecogniser
+from papiermappe.services import delivering, levels
 from papiermappe.services.errors import NotFound
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
-GERMAN = Reading("deu", Care.ACCURATE)
+GERMAN = Reading("deu", RecognitionMode.ACCURATE)
 
 
 def reader(*breaks_off_at: int) -> FakeRecogniser:
@@ -33,12 +34,12 @@ def reader(*breaks_off_at: int) -> FakeRecogniser:
     return FakeRecogniser(page_saying("Pachtvertrag"), breaks_off_at)
 
 
-def filed(store: Store, mappe: int, folder: Path, recogniser: Reads | None, level: Level = Level.LEAN) -> Path:
+def filed(store: Store, mappe: int, folder: Path, recogniser: TextRecogniser | None, level: Level = Level.LEAN) -> Path:
     """File a Mappe, its pages read in German, and return the file."""
-    leases = filing.add_destination(store, "Leases", folder)
-    made = filing.ask_for_filing(store, mappe, leases, NOW, level, GERMAN)
-    filing.make_document(store, made, here, recogniser, DEFAULT_LIMIT_PX)
-    return folder / filing.filed_document(store, made)[0]
+    leases = delivering.add_folder(ANNA, store, "Leases", folder)
+    made = request(store, mappe, leases, NOW, level=level, reading=GERMAN)
+    make(store, made, recogniser)
+    return folder / delivering.filed_document(ANNA, store, made).file_name
 
 
 def words_of(file: Path) -> list[str]:
@@ -53,9 +54,9 @@ def words_of(file: Path) -> list[str]:
     return words
 
 
-def try_levels(store: Store, mappe: int, page: int, compute: Compute = here) -> None:
-    """Try the levels, as a worker would."""
-    levels.try_levels(store, mappe, page, compute, DEFAULT_LIMIT_PX)
+def estimate_levels(store: Store, mappe: int, page: int, compute: Compute = here) -> None:
+    """Estimate the levels, as a worker would."""
+    levels.estimate_levels(store, mappe, page, compute, DEFAULT_LIMIT_PX)
 
 
 def never(function: Callable[..., Any], /, *arguments: object) -> Any:
@@ -63,43 +64,45 @@ def never(function: Callable[..., Any], /, *arguments: object) -> Any:
     pytest.fail(f"{function} is not to be called")
 
 
-def test_levels_are_tried_once_and_shown(store: Store, mappe: int, pages: list[int]) -> None:
-    assert levels.trial(store, mappe, pages[1]) == levels.Trial(bytes_a_page={}, spot="")
-    levels.order_trial(store, mappe, pages[1])
-    try_levels(store, mappe, pages[1])
-    known = levels.trial(store, mappe, pages[1])
-    weights = known.bytes_a_page
-    assert weights[Level.LEAN] < weights[Level.BALANCED] < weights[Level.FAITHFUL]
-    looks = [decode(levels.spot(store, known.spot, level)) for level in Level]
+def test_levels_are_estimated_once_and_shown(store: Store, mappe: int, pages: list[int]) -> None:
+    assert levels.estimate(ANNA, store, mappe, pages[1]) == levels.Estimate(bytes_a_page={}, sample="")
+    levels.request_estimate(ANNA, store, mappe, pages[1])
+    estimate_levels(store, mappe, pages[1])
+    known = levels.estimate(ANNA, store, mappe, pages[1])
+    sizes = known.bytes_a_page
+    assert sizes[Level.LEAN] < sizes[Level.BALANCED] < sizes[Level.FAITHFUL]
+    looks = [decode(levels.sample(store, known.sample, level)) for level in Level]
     assert len({look.shape for look in looks}) == 1
-    # The same spot: where the faithful one is dark or light, the others are.
+    # The same sample: where the faithful one is dark or light, the others are.
     for look in looks[1:]:
         assert np.corrcoef(look.ravel(), looks[0].ravel())[0, 1] > 0.9
-    try_levels(store, mappe, pages[1], never)
+    estimate_levels(store, mappe, pages[1], never)
 
 
-def test_the_spot_of_another_page_is_shown_without_weighing_anew(store: Store, mappe: int, pages: list[int]) -> None:
-    try_levels(store, mappe, pages[0])
-    known = levels.trial(store, mappe, pages[2])
+def test_a_sample_of_another_page_is_shown_without_estimating_anew(store: Store, mappe: int, pages: list[int]) -> None:
+    estimate_levels(store, mappe, pages[0])
+    known = levels.estimate(ANNA, store, mappe, pages[2])
     assert known.bytes_a_page
-    assert known.spot == ""
+    assert known.sample == ""
 
     def one_page(function: Callable[..., Any], /, *arguments: object) -> Any:
-        assert function is spots
+        assert function is level_samples
         return function(*arguments)
 
-    try_levels(store, mappe, pages[2], one_page)
-    assert levels.trial(store, mappe, pages[2]).spot not in {"", levels.trial(store, mappe, pages[0]).spot}
+    estimate_levels(store, mappe, pages[2], one_page)
+    samples = [levels.estimate(ANNA, store, mappe, page).sample for page in (pages[0], pages[2])]
+    assert "" not in samples
+    assert samples[0] != samples[1]
 
 
-def test_a_changed_mappe_is_weighed_again(store: Store, mappe: int, pages: list[int]) -> None:
-    try_levels(store, mappe, pages[0])
-    ordering.put_away(store, mappe, [pages[2]], desk(store, mappe).seq)
-    assert levels.trial(store, mappe, pages[0]).bytes_a_page == {}
-    assert levels.trial(store, mappe, pages[0]).spot
+def test_a_changed_mappe_is_estimated_again(store: Store, mappe: int, pages: list[int]) -> None:
+    estimate_levels(store, mappe, pages[0])
+    do(store, mappe, SetAside(pages=(pages[2],)))
+    assert levels.estimate(ANNA, store, mappe, pages[0]).bytes_a_page == {}
+    assert levels.estimate(ANNA, store, mappe, pages[0]).sample
     with pytest.raises(NotFound):
-        levels.trial(store, mappe, pages[2])
-    try_levels(store, mappe, pages[2], never)  # a job that came too late does nothing
+        levels.estimate(ANNA, store, mappe, pages[2])
+    estimate_levels(store, mappe, pages[2], never)  # a job that came too late does nothing
 
 
 @pytest.mark.parametrize("count", [0, 1, 5, 6, 7, 12, 26, 500])
@@ -107,13 +110,13 @@ def test_few_pages_stand_for_all(store: Store, mappe: int, count: int, monkeypat
     """Of fronts full of print and blank backs, and whatever lies between, about as many of each as there are."""
     hand = np.random.default_rng(count)
     kilobytes = [int(hand.integers(800, 1200) if at % 2 == 0 else hand.integers(90, 110)) for at in range(count)]
-    many = [Page(id=at, capture=Capture(byte_size=size), put_away=False) for at, size in enumerate(kilobytes)]
+    many = [Page(id=at, capture=Capture(byte_size=size), set_aside=False) for at, size in enumerate(kilobytes)]
     monkeypatch.setattr(levels, "pages_of", lambda *_: many)
     with store.begin() as session:
-        weighed = [page.id for page in levels._weighed(session, mappe)]
-    assert len(weighed) == len(set(weighed)) == min(count, levels.PAGES_WEIGHED)
-    if count > levels.PAGES_WEIGHED and count % 2 == 0:
-        assert np.mean([kilobytes[at] for at in weighed]) == pytest.approx(np.mean(kilobytes), rel=0.1)
+        chosen = [page.id for page in levels._chosen(session, mappe)]
+    assert len(chosen) == len(set(chosen)) == min(count, levels.PAGES_ESTIMATED)
+    if count > levels.PAGES_ESTIMATED and count % 2 == 0:
+        assert np.mean([kilobytes[at] for at in chosen]) == pytest.approx(np.mean(kilobytes), rel=0.1)
 
 
 @pytest.mark.parametrize("level", Level)
@@ -146,7 +149,7 @@ def test_pages_that_cannot_be_read_are_filed_and_named(
 ) -> None:
     file = filed(store, mappe, tmp_path, recogniser)
     assert len(words_of(file)) == 3
-    (told,) = [one.message for one in desk(store, mappe).filings]
-    assert told is not None
-    assert told.startswith(unread)
-    assert why in told
+    (made,) = [filing.made for filing in desk(store, mappe).filings]
+    assert made is not None
+    assert unread in WORDS.text(made)
+    assert why in WORDS.text(made)

@@ -9,21 +9,22 @@ from typing import Any
 
 import pytest
 from sqlalchemy import text
-from tests.helpers import FakeRecogniser, here, orders, page_saying
+from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, make, page_saying, request
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.page_text import Care, PageText
-from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.operations import Move, SetAside, SortByNumbers, Turn
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.services import filing, ordering, reading, tidying
-from papiermappe.services.desk import desk
+from papiermappe.services import delivering, filing, reading
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.reading import Reading, everyday_reading, read_ahead
+from papiermappe.services.pages import page_states, pages_of
+from papiermappe.services.reading import Reading, last_used_reading, read_ahead
 from papiermappe.store.database import Store
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
-EVERYDAY = Reading("eng+deu", Care.ACCURATE)
+PREFERRED = Reading("eng+deu", RecognitionMode.ACCURATE)
 FOOT_MM = 285.0
 
 
@@ -35,23 +36,29 @@ def nothing_arrives(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 class Numbered(FakeRecogniser):
-    """Reads page numbers, in the order in which it is asked; each page is dated as well."""
+    """Read page numbers, in the order in which it is asked; each page is dated as well."""
 
     def __init__(self, *numbers: int) -> None:
         super().__init__(page_saying("Pachtvertrag"))
         self.numbers = iter(numbers)
 
     def read(
-        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
         """Read the next number."""
         number = next(self.numbers)
         return page_saying(f"Hollerbeck, den {number}. März 2026, Seite {number}", at_mm=FOOT_MM)
 
 
-def read(store: Store, mappe: int, recogniser: FakeRecogniser | None, *not_again: int) -> None:
+def read(store: Store, mappe: int, recogniser: FakeRecogniser | None, *excluded: int) -> None:
     """Read a Mappe ahead, as a worker would; one page after the other."""
-    read_ahead(store, mappe, not_again, here, recogniser, DEFAULT_LIMIT_PX, 1)
+    read_ahead(store, mappe, excluded, here, recogniser, DEFAULT_LIMIT_PX, 1)
+
+
+def numbers(store: Store, mappe: int) -> list[int | None]:
+    """Return the page numbers that are known, in reading order."""
+    with store.begin() as session:
+        return [page.number for page in page_states(pages_of(session, mappe))]
 
 
 def waiting(store: Store) -> list[dict[str, Any]]:
@@ -63,15 +70,15 @@ def waiting(store: Store) -> list[dict[str, Any]]:
         return [row.args for row in rows]
 
 
-def test_pages_that_are_looked_at_or_changed_wait_to_be_read_once(store: Store, mappe: int, pages: list[int]) -> None:
-    tidying.turn_pages(store, mappe, pages[:2], 1, desk(store, mappe).seq)
-    assert waiting(store) == [{"mappe_id": mappe, "not_again": []}]
+def test_pages_that_are_analysed_or_changed_wait_to_be_read_once(store: Store, mappe: int, pages: list[int]) -> None:
+    do(store, mappe, Turn(pages=tuple(pages[:2]), quarter_turns=1))
+    assert waiting(store) == [{"mappe_id": mappe, "excluded": []}]
 
 
 def test_moving_pages_is_no_reason_to_read(store: Store, mappe: int, pages: list[int]) -> None:
     with store.begin() as session:
         session.execute(text("delete from procrastinate_jobs"))
-    ordering.move_pages(store, mappe, [pages[2]], 0, desk(store, mappe).seq)
+    do(store, mappe, Move(pages=(pages[2],), before=pages[0]))
     assert waiting(store) == []
 
 
@@ -81,11 +88,13 @@ def test_what_is_read_ahead_is_known_when_it_is_filed(
     recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
     read(store, mappe, recogniser)
     assert recogniser.asked == 3
-    leases = filing.add_destination(store, "Leases", tmp_path)
-    made = filing.ask_for_filing(store, mappe, leases, NOW, Level.LEAN, EVERYDAY)
-    filing.make_document(store, made, here, recogniser, DEFAULT_LIMIT_PX)
+    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    made = request(store, mappe, leases, NOW, level=Level.LEAN, reading=PREFERRED)
+    make(store, made, recogniser)
     assert recogniser.asked == 3
-    assert "3 words can be searched" in desk(store, mappe).filings[0].made_of
+    told = desk(store, mappe).filings[0].made
+    assert told is not None
+    assert "3 words can be searched" in WORDS.text(told)
 
 
 def test_what_was_read_on_the_same_picture_before_is_told_of_a_new_page(
@@ -96,14 +105,14 @@ def test_what_was_read_on_the_same_picture_before_is_told_of_a_new_page(
     with store.begin() as session:
         session.execute(text("update page set printed = null"))
     read(store, mappe, recogniser)  # it would be asked for a fourth number
-    assert desk(store, mappe).printed.numbers == dict(zip(pages, (1, 2, 3), strict=True))
+    assert numbers(store, mappe) == [1, 2, 3]
 
 
 def test_only_what_was_changed_is_read_again(store: Store, mappe: int, pages: list[int]) -> None:
     recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
     read(store, mappe, recogniser)
-    tidying.turn_pages(store, mappe, [pages[1]], 1, desk(store, mappe).seq)
-    ordering.put_away(store, mappe, [pages[2]], desk(store, mappe).seq)
+    do(store, mappe, Turn(pages=(pages[1],), quarter_turns=1))
+    do(store, mappe, SetAside(pages=(pages[2],)))
     read(store, mappe, recogniser)
     assert recogniser.asked == 4
 
@@ -111,14 +120,15 @@ def test_only_what_was_changed_is_read_again(store: Store, mappe: int, pages: li
 def test_pages_are_read_as_those_of_the_last_document(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    assert everyday_reading(store, ["deu", "eng"]) == EVERYDAY
-    assert everyday_reading(store, ["fra", "ita"]) == Reading("fra", Care.ACCURATE)
-    assert everyday_reading(store, []) == Reading("", Care.ACCURATE)
-    leases = filing.add_destination(store, "Leases", tmp_path)
-    filing.ask_for_filing(store, mappe, leases, NOW, reading=Reading("deu", Care.FAST))
-    assert everyday_reading(store, ["deu", "eng"]) == Reading("deu", Care.FAST)
-    assert everyday_reading(store, ["eng"]) == Reading("eng", Care.ACCURATE)  # German is not installed any more
-    filing.ask_for_filing(store, mappe, leases, NOW)
+    assert last_used_reading(ANNA, store, ["deu", "eng"]) == PREFERRED
+    assert last_used_reading(ANNA, store, ["fra", "ita"]) == Reading("fra", RecognitionMode.ACCURATE)
+    assert last_used_reading(ANNA, store, []) == Reading("", RecognitionMode.ACCURATE)
+    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    request(store, mappe, leases, NOW, reading=Reading("deu", RecognitionMode.FAST))
+    assert last_used_reading(ANNA, store, ["deu", "eng"]) == Reading("deu", RecognitionMode.FAST)
+    without_german = last_used_reading(ANNA, store, ["eng"])
+    assert without_german == Reading("eng", RecognitionMode.ACCURATE)
+    request(store, mappe, leases, NOW)
     recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
     read(store, mappe, recogniser)
     assert recogniser.asked == 0  # the last one was not to be read
@@ -138,7 +148,7 @@ def test_pages_that_cannot_be_read_do_not_hold_up_the_others(
 
     read_ahead(store, mappe, [], slowly, slow, DEFAULT_LIMIT_PX, 1)
     (going_on,) = waiting(store)
-    assert going_on == {"mappe_id": mappe, "not_again": [pages[0]]}
+    assert going_on == {"mappe_id": mappe, "excluded": [pages[0]]}
     asked = slow.asked
     assert asked < 3
     read(store, mappe, slow, pages[0])
@@ -152,7 +162,7 @@ def test_nothing_is_read_while_pages_arrive(
     monkeypatch.setattr(reading, "ARRIVED_S", 60.0)
     read(store, mappe, recogniser)
     assert recogniser.asked == 0
-    assert waiting(store) == [{"mappe_id": mappe, "not_again": []}]  # it is tried again soon
+    assert waiting(store) == [{"mappe_id": mappe, "excluded": []}]  # it is tried again soon
     monkeypatch.setattr(reading, "ARRIVED_S", 0.0)
     read(store, mappe, recogniser)
     assert recogniser.asked == 3
@@ -160,83 +170,83 @@ def test_nothing_is_read_while_pages_arrive(
 
 def test_without_a_recogniser_nothing_is_read(store: Store, mappe: int, pages: list[int]) -> None:
     read(store, mappe, None)
-    assert desk(store, mappe).printed.numbers == {}
+    assert desk(store, mappe).printed.first is None
 
 
 def test_printed_numbers_tell_the_order(store: Store, mappe: int, pages: list[int]) -> None:
     read(store, mappe, Numbered(5, 3, 4))
-    told = desk(store, mappe).printed
-    assert (told.numbers, told.out_of_place) == (dict(zip(pages, (5, 3, 4), strict=True)), 3)
-    ordering.put_in_printed_order(store, mappe, desk(store, mappe).seq)
-    assert orders(store, mappe) == [pages[1], pages[2], pages[0]]
+    printed = desk(store, mappe).printed
+    assert (printed.first, printed.last, printed.out_of_place) == (3, 5, 3)
+    do(store, mappe, SortByNumbers())
+    assert desk(store, mappe).order == [pages[1], pages[2], pages[0]]
     assert desk(store, mappe).printed.out_of_place == 0
-    assert desk(store, mappe).undo == "3 sheets put in printed order"
-    with pytest.raises(NotPossible):
-        ordering.put_in_printed_order(store, mappe, desk(store, mappe).seq)
+    assert desk(store, mappe).undo == "3 pages put in printed order"
+    assert do(store, mappe, SortByNumbers()) is None
 
 
 def test_printed_numbers_tell_what_is_missing(store: Store, mappe: int, pages: list[int]) -> None:
     read(store, mappe, Numbered(1, 2, 3))
     assert (desk(store, mappe).printed.missing, desk(store, mappe).printed.twice) == ([], [])
-    ordering.put_away(store, mappe, [pages[1]], desk(store, mappe).seq)
-    assert desk(store, mappe).printed.numbers == {}  # two numbers are too few to tell anything
+    do(store, mappe, SetAside(pages=(pages[1],)))
+    assert desk(store, mappe).printed.first is None  # two numbers are too few to tell anything
 
 
 def test_a_printed_day_stands_in_the_name(store: Store, mappe: int, pages: list[int], tmp_path: Path) -> None:
     read(store, mappe, Numbered(12, 13, 14))
     days = desk(store, mappe).printed.days
-    assert [(one.day, one.page) for one in days] == [(date(2026, 3, 11 + at), at) for at in (1, 2, 3)]
-    leases = filing.add_destination(store, "Leases", tmp_path)
+    assert [(day.day, day.page) for day in days] == [(date(2026, 3, 11 + at), at) for at in (1, 2, 3)]
+    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
     (tmp_path / "2026-03-12_lease-upper-meadow_0001.pdf").write_text("somebody's own file")
-    made = filing.ask_for_filing(store, mappe, leases, NOW, dated=days[0].day)
-    filing.make_document(store, made, here, None, DEFAULT_LIMIT_PX)
-    assert filing.filed_document(store, made)[0] == "2026-03-12_lease-upper-meadow_0002.pdf"
+    made = request(store, mappe, leases, NOW, dated=days[0].day)
+    make(store, made)
+    assert delivering.filed_document(ANNA, store, made).file_name == "2026-03-12_lease-upper-meadow_0002.pdf"
 
 
 class Hanging(FakeRecogniser):
-    """Reads for ever, until it is told to stop."""
+    """Read for ever, until it is told to stop."""
 
     def read(
-        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
         """Wait for that."""
         self.asked += 1
         assert cancelled is not None
         assert cancelled.wait(30), "nobody has stopped it"
-        raise ReadingCancelled("It was stopped.")
+        raise ReadingCancelled("stopped")
 
 
 def test_a_document_is_stopped_while_a_page_is_being_read_and_goes_on_later(
     store: Store, mappe: int, pages: list[int], tmp_path: Path, until: Callable[..., None]
 ) -> None:
-    leases = filing.add_destination(store, "Leases", tmp_path)
-    made = filing.ask_for_filing(store, mappe, leases, NOW, Level.LEAN, EVERYDAY)
+    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    made = request(store, mappe, leases, NOW, level=Level.LEAN, reading=PREFERRED)
     hanging = Hanging(page_saying("Pachtvertrag"))
-    job = threading.Thread(target=filing.make_document, args=(store, made, here, hanging, DEFAULT_LIMIT_PX))
+    job = threading.Thread(target=filing.make_documents, args=(store, made, here, hanging, DEFAULT_LIMIT_PX))
     job.start()
     until(lambda: hanging.asked)
-    filing.stop(store, made)
+    filing.stop(ANNA, store, made)
     assert desk(store, mappe).filings[0].stopping or desk(store, mappe).filings[0].state == "stopped"
     job.join(20)
     (stopped,) = desk(store, mappe).filings
     assert (stopped.state, stopped.stopping) == ("stopped", False)
-    assert "nothing was filed" in (stopped.message or "")
+    assert stopped.message is not None
+    assert "nothing was filed" in WORDS.text(stopped.message)
     assert list(tmp_path.glob("*.pdf")) == []
     with pytest.raises(NotPossible):
-        filing.stop(store, made)
-    filing.try_again(store, made)
-    filing.make_document(store, made, here, FakeRecogniser(page_saying("Pachtvertrag")), DEFAULT_LIMIT_PX)
-    assert desk(store, mappe).filings[0].state == "done"
+        filing.stop(ANNA, store, made)
+    filing.try_again(ANNA, store, made)
+    make(store, made, FakeRecogniser(page_saying("Pachtvertrag")))
+    assert desk(store, mappe).filings[0].state == "made"
     assert [file.name for file in tmp_path.glob("*.pdf")] == [stopped.file_name]
 
 
 def test_a_document_that_was_stopped_before_it_began_is_not_made(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    made = filing.ask_for_filing(store, mappe, filing.add_destination(store, "Leases", tmp_path), NOW)
-    filing.stop(store, made)
-    filing.make_document(store, made, here, None, DEFAULT_LIMIT_PX)
+    made = request(store, mappe, delivering.add_folder(ANNA, store, "Leases", tmp_path), NOW)
+    filing.stop(ANNA, store, made)
+    make(store, made, None)
     assert desk(store, mappe).filings[0].state == "stopped"
     assert list(tmp_path.glob("*.pdf")) == []
-    filing.make_document(store, made, here, None, DEFAULT_LIMIT_PX)  # a job that came too late does nothing
+    make(store, made, None)  # a job that came too late does nothing
     assert desk(store, mappe).filings[0].state == "stopped"

@@ -9,12 +9,12 @@ from threading import Thread
 import pytest
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
+from papiermappe.services.desk import LANE_PX, desk
 from tests.helpers import QUICK_ONE_SIDE, Drawer, here, orders
 
-from papiermappe.core.picture import DEFAULT_LIMIT_PX
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.devices.escl import Limits
 from papiermappe.services import filing, intake, mappen, passes, pictures
-from papiermappe.services.desk import LANE_PX, desk
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
 from papiermappe.web import desks, devices, events, filings, start

@@ -2,55 +2,52 @@
 
 import os
 import tempfile
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime
-from itertools import chain, islice
 from pathlib import Path
 from typing import BinaryIO, NamedTuple, cast
 
-from papiermappe.ahead import in_order
 from papiermappe.assembly.errors import NothingToAssemble
-from papiermappe.assembly.order import Order, PageReport, Report, format_of
-from papiermappe.assembly.pages import MadePage, made_page
+from papiermappe.assembly.request import AssemblyRequest, Colours, PageReport, Report, format_of
 from papiermappe.compute import Compute
+from papiermappe.core.analysis import Analysis, analyse
+from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.formats import FilePage, Format, write_file
-from papiermappe.core.encode.levels import PAGES_TOGETHER, finished
+from papiermappe.core.encode.format import Format
+from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.languages import language
-from papiermappe.core.page_text import PageText
+from papiermappe.core.pages import PageSource, readable_page
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import SURE
+from papiermappe.core.reading.languages import language
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.core.treatment import SURE, Tone, Treatment
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.files import pages_of
 from papiermappe.errors import PictureRefused
+from papiermappe.making.document import DocumentSpec, MadePage, make_pages
+from papiermappe.message import Message
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import Recogniser
 
 PDF_DPI = 300.0
-PAGES_AHEAD = 3
 
 
-class _Source(NamedTuple):
+class SourcePage(NamedTuple):
+    """A page of a file that goes into the assembly."""
+
     file: Path
     number: int
+    """In its file, from 1."""
     capture: CapturedPicture
-
-
-class _Page(NamedTuple):
-    source: _Source
-    made: MadePage
-    text: PageText | None
-    unread: str | None
 
 
 class Assembly:
     """The making of one file.
 
     Args:
-        order: what is wanted.
+        request: what is wanted.
         compute: runs what takes long.
         recogniser: None where none is installed.
         step: told after each page.
@@ -59,19 +56,20 @@ class Assembly:
 
     def __init__(
         self,
-        order: Order,
+        request: AssemblyRequest,
         compute: Compute,
         recogniser: Recogniser | None,
         step: Callable[[], None],
         now: datetime,
     ) -> None:
-        self._order = order
+        self._request = request
         self._compute = compute
         self._recogniser = recogniser
         self._step = step
         self._now = now
+        self._analyses: dict[tuple[Path, int], Analysis] = {}
         self._reports: list[PageReport] = []
-        self._left_out: list[str] = []
+        self._left_out: list[Message] = []
 
     def run(self) -> Report:
         """Make it.
@@ -81,47 +79,62 @@ class Assembly:
             FileRefused: a file could not be read, and that was to stop everything.
             OSError: the file cannot be written; there is no half one.
         """
-        written = self._write(format_of(self._order.out), self._pages())
+        kind = format_of(self._request.out)
+        mode = self._request.mode if self._request.languages else None
+        spec = DocumentSpec(kind, self._request.level, mode, self._request.dpi)
+        pages = self._reported(make_pages(self._sources(), self, spec, self._compute))
+        first = next(pages, None)
+        if first is None:
+            causes = [message.model_dump(mode="json") for message in self._left_out]
+            raise NothingToAssemble("nothing_to_assemble", causes=causes)
+        written = self._write_each(first, pages) if kind.has_one_page else self._write_one(kind, first, pages)
         return Report(
             out=tuple(str(file) for file in written),
             pages=tuple(self._reports),
             byte_size=sum(file.stat().st_size for file in written),
-            level=self._order.level,
+            level=self._request.level,
             left_out=tuple(self._left_out),
         )
 
-    def _pages(self) -> Iterator[_Page]:
-        """Yield the pages, made and read, in their order."""
-        for page in in_order(self._made, self._sources(), PAGES_AHEAD):
-            self._step()
-            if page is not None:
-                yield page
+    # ---- where pages come from, and who reads them (PageSupply)
 
-    def _sources(self) -> Iterator[_Source]:
-        for file in self._order.sources:
-            try:
-                for number, capture in enumerate(pages_of(file, self._order.dpi or PDF_DPI), 1):
-                    yield _Source(file, number, capture)
-            except FileRefused as exc:
-                self._leave_out(exc)
-
-    def _leave_out(self, exc: FileRefused) -> None:
-        if self._order.refuses_broken:
-            raise exc
-        self._left_out.append(exc.message)
-
-    def _made(self, source: _Source) -> _Page | None:
+    def source(self, item: SourcePage) -> PageSource | None:
+        """Analyse a page and return what it is made from; None where it cannot be decoded, which is noted."""
         try:
-            made = self._compute(made_page, source.capture, self._order)
-            if made.way_up_open and self._recogniser is not None and made.to_read is not None:
-                upright = self._upright(made.to_read)
-                if upright is not None:
-                    made = self._compute(made_page, source.capture, self._order, upright)
+            analysis = self._analysis(item.capture)
         except PictureRefused as exc:
-            self._leave_out(FileRefused(source.file, f"page {source.number}: {exc.message}".rstrip(".")))
+            cause = exc.message.model_dump(mode="json")
+            self._leave_out(FileRefused(item.file, "file_page_refused", page=item.number, cause=cause))
             return None
-        text, unread = self._read(made)
-        return _Page(source, made._replace(to_read=None), text, unread)
+        self._analyses[item.file, item.number] = analysis
+        wanted = self._request.colours
+        colour = analysis.colour if wanted is Colours.AUTO else ColourKind(wanted.value)
+        return PageSource(item.capture, self._treatment(analysis.treatment), colour)
+
+    def known_text(self, item: SourcePage) -> PageText | None:
+        """Return nothing: files are read anew."""
+        del item
+        return None
+
+    def read(self, item: SourcePage, page: Readable) -> PageText | Message:
+        """Read a page; return why where that is not possible."""
+        del item
+        if self._recogniser is None:
+            return Message(code="recogniser_absent")
+        try:
+            return self._recogniser.read(page, self._request.languages, self._request.mode)
+        except RecogniserError as exc:
+            return exc.message
+
+    def _analysis(self, capture: CapturedPicture) -> Analysis:
+        """Return what is found on a page; where the way up is not clear, the recogniser is asked."""
+        analysis = self._compute(analyse, capture)
+        if not analysis.way_up_open or self._recogniser is None:
+            return analysis
+        in_grey = analysis.treatment.model_copy(update={"tone": Tone.GREY})
+        page = self._compute(readable_page, capture, in_grey, RecognitionMode.ACCURATE)
+        upright = self._upright(page)
+        return self._compute(analyse, capture, upright) if upright else analysis
 
     def _upright(self, page: Readable) -> TurnEstimate | None:
         try:
@@ -130,84 +143,87 @@ class Assembly:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
 
-    def _read(self, made: MadePage) -> tuple[PageText | None, str | None]:
-        """Return what is written on a page, or why that is not known."""
-        if not self._order.languages or made.to_read is None:
-            return None, None
-        if self._recogniser is None:
-            return None, "No recogniser of text is installed. On Debian: tesseract-ocr."
-        try:
-            return self._recogniser.read(made.to_read, self._order.languages, self._order.care), None
-        except RecogniserError as exc:
-            return None, exc.message
+    def _treatment(self, found: Treatment) -> Treatment:
+        steps: dict[str, object] = {}
+        if not self._request.straighten and found.straighten is not None:
+            steps["straighten"] = found.straighten.model_copy(update={"on": False})
+        if not self._request.crop and found.crop is not None:
+            steps["crop"] = found.crop.model_copy(update={"on": False})
+        return found.model_copy(update=steps)
 
-    def _write(self, kind: Format, pages: Iterator[_Page]) -> list[Path]:
-        first = next(pages, None)
-        if first is None:
-            why = " ".join(self._left_out)
-            raise NothingToAssemble(f"There is no page that could be read; nothing has been written. {why}".strip())
-        every = self._reported(chain([first], pages))
-        if kind.has_one_page:
-            return self._write_each(every)
-        with whole_or_not(self._order.out) as file:
-            self._write_all(kind, every, file)
-        return [self._order.out]
+    def _sources(self) -> Iterator[SourcePage]:
+        for file in self._request.sources:
+            try:
+                for number, capture in enumerate(pages_of(file, self._request.dpi or PDF_DPI), 1):
+                    yield SourcePage(file, number, capture)
+            except FileRefused as exc:
+                self._leave_out(exc)
 
-    def _reported(self, pages: Iterable[_Page]) -> Iterator[_Page]:
+    def _leave_out(self, exc: FileRefused) -> None:
+        if self._request.refuses_broken:
+            raise exc
+        self._left_out.append(exc.message)
+
+    # ---- what is written
+
+    def _reported(self, pages: Iterator[MadePage[SourcePage]]) -> Iterator[MadePage[SourcePage]]:
         """Yield pages, each noted for the report."""
-        for page in pages:
-            made = page.made
-            self._reports.append(
-                PageReport(
-                    source=str(page.source.file),
-                    number=page.source.number,
-                    width_mm=round(made.width_mm, 1),
-                    height_mm=round(made.height_mm, 1),
-                    colour=made.colour.value,
-                    skew_deg=made.treatment.skew_deg,
-                    findings=made.findings,
-                    words=None if page.text is None else sum(len(line.words) for line in page.text.lines()),
-                    unread=page.unread,
-                )
-            )
-            yield page
+        for made in pages:
+            self._step()
+            self._reports.append(self._report(made))
+            yield made
 
-    def _write_all(self, kind: Format, pages: Iterator[_Page], file: BinaryIO) -> None:
-        spoken = language(self._order.languages[0]).tag if self._order.languages else None
-        about = About(self._order.out.stem, self._now, spoken)
-        in_file = self._finished(pages) if kind is Format.PDF else map(_in_file, pages)
-        write_file(kind, in_file, file, self._order.level, about, tempfile.TemporaryFile)
+    def _report(self, made: MadePage[SourcePage]) -> PageReport:
+        item = made.item
+        analysis = self._analyses.pop((item.file, item.number))
+        wanted = self._request.colours
+        return PageReport(
+            source=str(item.file),
+            number=item.number,
+            width_mm=round(made.page.width_mm, 1),
+            height_mm=round(made.page.height_mm, 1),
+            colour=analysis.colour.value if wanted is Colours.AUTO else wanted.value,
+            made_of=made.made_of.value if made.made_of else None,
+            byte_size=made.byte_size,
+            skew_deg=self._treatment(analysis.treatment).skew_deg,
+            findings=tuple(
+                Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
+            ),
+            words=made.words,
+            unread=made.unread,
+        )
 
-    def _finished(self, pages: Iterator[_Page]) -> Iterator[FilePage]:
-        """Yield pages of a PDF, finished some at a time; each file begins a bookmark, where there are several."""
-        several = len(self._order.sources) > 1
-        while group := list(islice(pages, PAGES_TOGETHER)):
-            done = self._compute(finished, [page.made.ready.prepared for page in group])
-            first = len(self._reports) - len(group)
-            for at, (page, encoded) in enumerate(zip(group, done, strict=True), first):
-                told = {"made_of": encoded.made_of.value, "byte_size": encoded.byte_size}
-                self._reports[at] = self._reports[at].model_copy(update=told)
-                begins = page.source.file.stem if several and page.source.number == 1 else None
-                yield _in_file(page)._replace(encoded=encoded, begins=begins)
+    def _write_one(self, kind: Format, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
+        request = self._request
+        spoken = language(request.languages[0]).tag if request.languages else None
+        with whole_or_not(request.out) as file:
+            about = About(request.out.stem, self._now, spoken)
+            write_file(kind, self._file_pages(first, rest), file, request.level, about, tempfile.TemporaryFile)
+        return [request.out]
 
-    def _write_each(self, pages: Iterator[_Page]) -> list[Path]:
+    def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:
+        """Yield pages; each file begins a bookmark, where there are several."""
+        several = len(self._request.sources) > 1
+        made: MadePage[SourcePage] | None = first
+        while made is not None:
+            begins = made.item.file.stem if several and made.item.number == 1 else None
+            yield made.page._replace(begins=begins)
+            made = next(rest, None)
+
+    def _write_each(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
         """Write a file a page; they are numbered, unless there is one only."""
-        out = self._order.out
+        out = self._request.out
         written: list[Path] = []
-        pending = next(pages, None)
+        pending: MadePage[SourcePage] | None = first
         while pending is not None:
-            following = next(pages, None)
+            following = next(rest, None)
             single = following is None and not written
             file = out if single else out.with_stem(f"{out.stem}-{len(written) + 1:03}")
             with whole_or_not(file) as to:
-                to.write(pending.made.ready.picture or b"")
+                to.write(pending.page.content.picture or b"")
             written.append(file)
             pending = following
         return written
-
-
-def _in_file(page: _Page) -> FilePage:
-    return FilePage(page.made.ready, page.made.width_mm, page.made.height_mm, page.text)
 
 
 @contextmanager

@@ -4,7 +4,7 @@ import re
 import unicodedata
 from datetime import date
 
-MOST_CHARACTERS = 120
+MAX_CHARACTERS = 120
 _SUBJECT_CHARACTERS = 60
 _GERMAN = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "æ": "ae", "ø": "oe", "å": "aa"})
 _RESERVED = {"con", "prn", "aux", "nul"} | {f"{port}{n}" for port in ("com", "lpt") for n in range(10)}
@@ -37,7 +37,7 @@ def safe_file_name(name: str, ending: str) -> str:
     """
     last = re.split(r"[/\\]", unicodedata.normalize("NFC", name))[-1]
     allowed = "".join(c for c in last if c not in '<>:"|?*' and unicodedata.category(c)[0] != "C")
-    stem = allowed.removesuffix(ending).strip(" .")[: MOST_CHARACTERS - len(ending)].rstrip(" .")
+    stem = allowed.removesuffix(ending).strip(" .")[: MAX_CHARACTERS - len(ending)].rstrip(" .")
     if not stem:
         raise ValueError(f"nothing is left of the name {name!r}")
     if stem.split(".")[0].strip().lower() in _RESERVED:

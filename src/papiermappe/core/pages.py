@@ -1,23 +1,57 @@
 """Whole steps of work on one page, for a process of its own: bytes and values in, bytes and values out."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
-from papiermappe.core.clean.arrival import Look, look_at
+from papiermappe.core.analysis import Analysis, analyse
+from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.formats import Format, ReadyPage, ready_page
+from papiermappe.core.encode.format import Format
+from papiermappe.core.encode.formats import PageContent, page_content
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import finished, prepared
+from papiermappe.core.encode.levels import encode_pages, split_page
 from papiermappe.core.encode.plain import Readable, encode_png, readable
+from papiermappe.core.encode.sample import telling_sample
 from papiermappe.core.encode.shown import shown
-from papiermappe.core.page_text import Care
-from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels
-from papiermappe.core.spot import telling_spot
-from papiermappe.core.treatment import Tone, Treatment, render
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
+from papiermappe.core.reading.page_text import RecognitionMode
+from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
 
-SPOT_MM = 44.0, 25.0
+SAMPLE_MM = 44.0, 25.0
+
+
+class PageSource(NamedTuple):
+    """What a page of a file is made from."""
+
+    capture: CapturedPicture
+    treatment: Treatment
+    colour: ColourKind
+    """What the page needs: as it was judged, or as somebody wants it. A tone that was chosen goes before it."""
+
+
+class FilePageParts(NamedTuple):
+    """What a page has become for a file."""
+
+    content: PageContent
+    width_mm: float
+    height_mm: float
+    readable: Readable | None
+    """For the recogniser, where the page is to be read."""
+
+
+class _Rendered(NamedTuple):
+    """A page picture as files show it."""
+
+    pixels: Pixels
+    dpi: float
+    bilevel: bool
+    in_tones: Pixels
+    """The same before it was made bilevel: it reads better."""
 
 
 def page_jpeg(
@@ -28,56 +62,89 @@ def page_jpeg(
 
 
 def page_for_file(
-    capture: CapturedPicture, treatment: Treatment, kind: Format, level: Level, care: Care | None
-) -> tuple[ReadyPage, Readable | None]:
-    """Return the page picture, ready for a file, and, where it is to be read with some care, for that.
+    source: PageSource, kind: Format, level: Level, mode: RecognitionMode | None, max_dpi: float | None = None
+) -> FilePageParts:
+    """Render a page and bring it into the form that a file of that kind takes up.
+
+    Args:
+        source: of the page.
+        kind: of the file.
+        level: how small it becomes.
+        mode: how it is to be read; None: not at all.
+        max_dpi: what is finer is reduced to it.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
     """
-    page = render(capture, treatment)
-    ready = ready_page(page, capture.dpi, kind, level, bilevel=treatment.tone is Tone.BILEVEL)
-    return ready, readable(page, capture.dpi, care) if care else None
+    page = _rendered(source, level, max_dpi)
+    content = page_content(page.in_tones if kind.is_of_words else page.pixels, page.dpi, kind, level, page.bilevel)
+    return FilePageParts(content, *_size_mm(source), readable(page.in_tones, page.dpi, mode) if mode else None)
 
 
-def readable_page(capture: CapturedPicture, treatment: Treatment, care: Care) -> Readable:
+def readable_page(capture: CapturedPicture, treatment: Treatment, mode: RecognitionMode) -> Readable:
     """Return the page picture for a recogniser. Raises PictureRefused."""
     in_grey = {Tone.AS_SCANNED: Tone.GREY}
     toned = treatment.model_copy(update={"tone": in_grey.get(treatment.tone, treatment.tone)})
-    return readable(render(capture, toned), capture.dpi, care)
+    return readable(render(capture, toned), capture.dpi, mode)
 
 
-def bytes_a_page(pages: Sequence[tuple[CapturedPicture, Treatment]]) -> dict[Level, float]:
-    """Return what some pages of a document weigh at each level, on average. Raises PictureRefused."""
-    rendered = [(render(capture, treatment), capture.dpi, treatment) for capture, treatment in pages]
-    return {level: _weight(rendered, level) / len(pages) for level in Level}
+def bytes_a_page(pages: Sequence[PageSource]) -> dict[Level, float]:
+    """Return the size of some pages of a document at each level, on average. Raises PictureRefused."""
+    return {level: _byte_size([_rendered(page, level) for page in pages], level) / len(pages) for level in Level}
 
 
-def _weight(pages: Sequence[tuple[Pixels, float, Treatment]], level: Level) -> int:
-    done = finished([prepared(page, dpi, level, treatment.tone is Tone.BILEVEL) for page, dpi, treatment in pages])
-    shared = {picture.shared for page in done for picture in page.pictures()}
-    return sum(page.byte_size for page in done) + sum(map(len, shared))
+def _byte_size(pages: Sequence[_Rendered], level: Level) -> int:
+    encoded = encode_pages([split_page(page.pixels, page.dpi, level, page.bilevel) for page in pages])
+    shared = {picture.shared for page in encoded for picture in page.pictures()}
+    return sum(page.byte_size for page in encoded) + sum(map(len, shared))
 
 
-def spots(capture: CapturedPicture, treatment: Treatment) -> dict[Level, bytes]:
-    """Return the spot of a page that tells most, as it looks at each level, PNG. Raises PictureRefused."""
-    page = render(capture, treatment)
-    spot = telling_spot(page, capture.dpi, *SPOT_MM)
-    looks = {
-        level: shown(prepared(page, capture.dpi, level, treatment.tone is Tone.BILEVEL), *page.shape[:2])
-        for level in Level
-    }
-    return {level: encode_png(np.ascontiguousarray(look[spot])) for level, look in looks.items()}
+def level_samples(source: PageSource) -> dict[Level, bytes]:
+    """Return the part of a page that tells most, as it looks at each level, PNG. Raises PictureRefused."""
+    window: tuple[slice, slice] | None = None
+    samples = {}
+    for level in Level:
+        page = _rendered(source, level)
+        window = window or telling_sample(page.in_tones, page.dpi, *SAMPLE_MM)
+        look = shown(split_page(page.pixels, page.dpi, level, page.bilevel), *page.pixels.shape[:2])
+        samples[level] = encode_png(np.ascontiguousarray(look[window]))
+    return samples
 
 
-def looked_at(
+def analyse_with_preview(
     capture: CapturedPicture,
     width_px: int,
     quality: int,
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
-) -> tuple[Look, bytes]:
+) -> tuple[Analysis, bytes]:
     """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
     once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
-    look = look_at(once, upright, usual_height_mm)
-    return look, page_jpeg(once, look.treatment, width_px, quality)
+    analysis = analyse(once, upright, usual_height_mm)
+    return analysis, page_jpeg(once, analysis.treatment, width_px, quality)
+
+
+def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) -> _Rendered:
+    """Render a page with no more colour than it needs.
+
+    Print on plain paper becomes bilevel, except at Faithful, where no difference must show: there only scans that have
+    been bilevel do.
+    """
+    capture, treatment, colour = source
+    dpi = min(capture.dpi, max_dpi or capture.dpi)
+    width_px = None if dpi == capture.dpi else max(1, round(mm_to_px(_size_mm(source)[0], dpi)))
+    if treatment.tone is Tone.AS_SCANNED and colour is not ColourKind.COLOUR:
+        treatment = treatment.model_copy(update={"tone": Tone.GREY})
+    page = render(capture, treatment, width_px)
+    if treatment.tone is Tone.WHITE and colour is not ColourKind.COLOUR:
+        page = to_grey(page)
+    chosen = source.treatment.tone in {Tone.GREY, Tone.BILEVEL}
+    automatic = colour is ColourKind.BILEVEL and not chosen
+    if automatic and (level is not Level.FAITHFUL or capture.head().is_bilevel):
+        return _Rendered(np.where(binarise(page, dpi), np.uint8(0), np.uint8(255)), dpi, True, page)
+    return _Rendered(page, dpi, treatment.tone is Tone.BILEVEL, page)
+
+
+def _size_mm(source: PageSource) -> tuple[float, float]:
+    head = source.capture.head()
+    return page_size_mm(head.width_px, head.height_px, source.capture.dpi, source.treatment)

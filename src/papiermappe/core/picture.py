@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, UnidentifiedImageError
 
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.errors import PictureRefused
 
 Pixels = NDArray[np.uint8]
 Reduction = Literal[1, 2, 4, 8]
 
-DEFAULT_LIMIT_PX = 250_000_000
 MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
 
 _REDUCED_COLOUR = {
@@ -45,6 +45,8 @@ class PictureHead:
     height_px: int
     is_colour: bool
     dpi: float | None
+    is_bilevel: bool = False
+    """Whether it has two levels only."""
 
 
 @dataclass(frozen=True)
@@ -89,24 +91,25 @@ def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
             picture = Image.open(io.BytesIO(data), formats=tuple(MEDIA_TYPES))
     except Image.DecompressionBombError as exc:
-        raise _too_large("", limit_px) from exc
+        raise _too_large(limit_px) from exc
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as exc:
-        raise PictureRefused("This is not a JPEG or PNG picture that can be read.") from exc
+        raise PictureRefused("picture_unreadable") from exc
     width_px, height_px = picture.size
     if width_px * height_px > limit_px:
-        raise _too_large(f" of {width_px} x {height_px} pixels", limit_px)
+        raise _too_large(limit_px)
     dpi = float(picture.info.get("dpi", (0, 0))[0])
     return PictureHead(
         media_type=MEDIA_TYPES[str(picture.format)],
         width_px=width_px,
         height_px=height_px,
         is_colour=picture.mode not in {"1", "L", "I", "I;16", "LA"},
+        is_bilevel=picture.mode == "1",
         dpi=dpi if 10 <= dpi <= 4800 else None,
     )
 
 
-def _too_large(size: str, limit_px: int) -> PictureRefused:
-    return PictureRefused(f"The picture{size} is larger than the {limit_px / 1e6:.0f} megapixels that are taken.")
+def _too_large(limit_px: int) -> PictureRefused:
+    return PictureRefused("picture_too_large", limit_megapixels=round(limit_px / 1e6))
 
 
 def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction = 1, grey: bool = False) -> Pixels:
@@ -127,9 +130,9 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
     try:
         pixels = cv2.imdecode(np.frombuffer(data, np.uint8), flags)
     except cv2.error as exc:
-        raise PictureRefused("The picture is damaged and cannot be read.") from exc
+        raise PictureRefused("picture_damaged") from exc
     if pixels is None:
-        raise PictureRefused("The picture is damaged and cannot be read.")
+        raise PictureRefused("picture_damaged")
     if in_colour and reduction != 1:
         pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB)
     return np.asarray(pixels, np.uint8)
@@ -142,11 +145,11 @@ def checked(pixels: Pixels, dpi: float) -> Pixels:
         PictureRefused: not `uint8`, not grey or RGB, without a pixel, or with a resolution that cannot be.
     """
     if not isinstance(pixels, np.ndarray) or pixels.dtype != np.uint8:
-        raise PictureRefused(f"A picture of whole levels from 0 to 255 is needed, not {getattr(pixels, 'dtype', '?')}.")
+        raise PictureRefused("picture_not_uint8", found=str(getattr(pixels, "dtype", "?")))
     if pixels.ndim not in {2, 3} or pixels.shape[2:] not in {(), (3,)} or 0 in pixels.shape:
-        raise PictureRefused(f"A grey picture (h, w) or an RGB one (h, w, 3) is needed, not {pixels.shape}.")
+        raise PictureRefused("picture_wrong_shape", found=str(pixels.shape))
     if not 10 <= dpi <= 4800:  # false for NaN, too
-        raise PictureRefused(f"A resolution from 10 to 4800 dpi is needed, not {dpi}.")
+        raise PictureRefused("resolution_out_of_range", found=str(dpi))
     return np.ascontiguousarray(pixels)
 
 

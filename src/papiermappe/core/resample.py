@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.picture import Pixels
 
-MOST_SLANT = math.tan(math.radians(20))  # beyond it the first pass would squeeze too much
+MAX_SLANT = math.tan(math.radians(20))  # beyond it the first pass would squeeze too much
 NO_BLUR_SCALE = 0.75
 MARGIN_PX = 4  # room beside a row for the kernel
 
@@ -33,7 +33,7 @@ def resampled(
         outside: the level of what lies outside of `pixels`.
     """
     (across, lean, left), (slant, down, top) = matrix.tolist()
-    if scale < 1 or down <= 0 or abs(slant) > MOST_SLANT * down or across <= 0:
+    if scale < 1 or down <= 0 or abs(slant) > MAX_SLANT * down or across <= 0:
         source = pixels if scale > NO_BLUR_SCALE else cv2.GaussianBlur(pixels, (0, 0), 0.35 / scale)
         flags = (cv2.INTER_LINEAR if scale < 1 else cv2.INTER_CUBIC) | cv2.WARP_INVERSE_MAP
         page = cv2.warpAffine(source, matrix, size_px[::-1], flags=flags, borderValue=(outside,) * 3)

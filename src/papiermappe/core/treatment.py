@@ -27,7 +27,7 @@ from papiermappe.core.zones import Zone
 
 PAPER_WHITE = 255
 SURE = 0.5
-MOST_PAGE_MM = 2000.0
+MAX_PAGE_MM = 2000.0
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 DECODED_DPI = 150  # for less, pictures are decoded at it and made smaller then
 
@@ -36,7 +36,7 @@ class Origin(StrEnum):
     """Where a value comes from."""
 
     FOUND = "found"
-    BY_HAND = "by hand"
+    BY_HAND = "by_hand"
 
 
 class _Value(BaseModel):
@@ -73,8 +73,8 @@ class Part(_Value):
 class Tone(StrEnum):
     """How ink and paper are shown."""
 
-    AS_SCANNED = "as scanned"
-    WHITE = "paper white"
+    AS_SCANNED = "as_scanned"
+    WHITE = "white"
     GREY = "grey"
     BILEVEL = "bilevel"
 
@@ -122,7 +122,7 @@ class Treatment(_Value):
 
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
-        what = f"{capture_sha256} v3 {self._geometry!r} {self.wipes!r} {self.tone!r}"
+        what = f"{capture_sha256} v4 {self._geometry!r} {self.wipes!r} {self.tone!r}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
@@ -147,7 +147,7 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
     low, high = upright.min(axis=0), upright.max(axis=0)
     shift = rotation_deg(-90.0 * treatment.quarter_turns) @ np.array(treatment.margins)
     centre = rotation_deg(treatment.skew_deg) @ ((low + high) / 2 - shift)
-    box_width_mm, box_height_mm = (float(side) for side in np.clip(high - low, 1.0, MOST_PAGE_MM))
+    box_width_mm, box_height_mm = (float(side) for side in np.clip(high - low, 1.0, MAX_PAGE_MM))
     paper = nearest_size(box_width_mm, box_height_mm) if treatment.sheet or treatment.corners else None
     if paper is not None:
         box_width_mm, box_height_mm = paper.width_mm, paper.height_mm

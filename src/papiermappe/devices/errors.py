@@ -11,6 +11,7 @@ DeviceError
 """
 
 from pathlib import Path
+from typing import Any
 
 from papiermappe.errors import PapiermappeError
 
@@ -43,12 +44,12 @@ class FeederStuck(DeviceError):
     """The paper does not come.
 
     Args:
-        message: for the person.
+        code: what happened to the next sheet.
         adf_state: the feeder's state, as eSCL names it.
     """
 
-    def __init__(self, message: str, adf_state: str) -> None:
-        super().__init__(message)
+    def __init__(self, code: str, adf_state: str) -> None:
+        super().__init__(code)
         self.adf_state = adf_state
 
 
@@ -57,9 +58,10 @@ class FileRefused(DeviceError):
 
     Args:
         file: which.
-        cause: why, as the end of a sentence.
+        code: why.
+        params: what the sentence about it needs besides the file's name.
     """
 
-    def __init__(self, file: Path, cause: str) -> None:
-        super().__init__(f"{file.name} is left out: {cause}.")
+    def __init__(self, file: Path, code: str, **params: Any) -> None:
+        super().__init__(code, file=file.name, **params)
         self.file = file

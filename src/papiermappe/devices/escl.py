@@ -7,7 +7,8 @@ from urllib.parse import urlsplit
 
 import httpx
 
-from papiermappe.core.picture import DEFAULT_LIMIT_PX, read_head
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.picture import read_head
 from papiermappe.devices.errors import (
     AddressRefused,
     AnswerRefused,
@@ -20,13 +21,13 @@ from papiermappe.devices.errors import (
 from papiermappe.devices.escl_xml import parse_abilities, parse_status, settings_xml
 from papiermappe.devices.model import Abilities, DeviceStatus, JobStatus, TicketSettings
 
-STUCK_STATES = {
-    "ScannerAdfJam": "jammed",
-    "ScannerAdfMispick": "could not be picked up",
-    "ScannerAdfMultipickDetected": "came together with the next one",
-    "ScannerAdfHatchOpen": "cannot pass: the cover is open",
-    "ScannerAdfDuplexPageTooShort": "is too short for both sides",
-    "ScannerAdfDuplexPageTooLong": "is too long for both sides",
+STUCK_CODES = {
+    "ScannerAdfJam": "sheet_jammed",
+    "ScannerAdfMispick": "sheet_not_picked",
+    "ScannerAdfMultipickDetected": "sheets_together",
+    "ScannerAdfHatchOpen": "cover_open",
+    "ScannerAdfDuplexPageTooShort": "sheet_too_short",
+    "ScannerAdfDuplexPageTooLong": "sheet_too_long",
 }
 
 
@@ -57,11 +58,9 @@ def device_url(address: str) -> str:
         parts = urlsplit(typed if "://" in typed else f"http://{typed}")
         port = parts.port
     except ValueError as exc:
-        raise AddressRefused(f"“{typed[:80]}” is not an address.") from exc
+        raise AddressRefused("address_refused", typed=typed[:80]) from exc
     if parts.scheme not in {"http", "https"} or not parts.hostname or parts.username or any(c.isspace() for c in typed):
-        raise AddressRefused(
-            f"“{typed[:80]}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL."
-        )
+        raise AddressRefused("address_refused", typed=typed[:80])
     host = f"[{parts.hostname}]" if ":" in parts.hostname else parts.hostname
     return f"{parts.scheme}://{host}{f':{port}' if port else ''}{parts.path.rstrip('/') or '/eSCL'}"
 
@@ -116,18 +115,16 @@ class EsclClient:
         """
         able = self.abilities().source(ticket.source)
         if able is None:
-            raise SettingsRefused(f"This scanner has no {ticket.source}.")
+            raise SettingsRefused("source_absent", source=ticket.source.value)
         body = settings_xml(ticket, able)
         status, _, headers = self._patiently(
             "POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body
         )
         if status == 409:
-            raise SettingsRefused(
-                "The scanner will not do that: there is no paper in it, or it cannot meet the ticket."
-            )
+            raise SettingsRefused("job_refused")
         location = headers.get("location", "")
         if status != 201 or not location:
-            raise AnswerRefused(f"The scanner did not accept the job (answer {status}).")
+            raise AnswerRefused("job_not_accepted", status=status)
         return self._same_device(location)
 
     def next_page(self, job_url: str) -> bytes | None:
@@ -150,7 +147,7 @@ class EsclClient:
         if status == 409:
             raise self._stuck()
         if status != 200:
-            raise AnswerRefused(f"The scanner did not deliver the page (answer {status}).")
+            raise AnswerRefused("page_not_delivered", status=status)
         read_head(body, self._limits.page_px)
         return body
 
@@ -165,32 +162,32 @@ class EsclClient:
 
     def _stuck(self) -> DeviceError:
         adf_state = self.status().adf_state or ""
-        return FeederStuck(STUCK_STATES.get(adf_state, "did not come"), adf_state)
+        return FeederStuck(STUCK_CODES.get(adf_state, "sheet_did_not_come"), adf_state)
 
     def _get_xml(self, name: str) -> bytes:
         status, body, _ = self._ask("GET", f"{self._url}/{name}", self._limits.answer_s, self._limits.xml_bytes)
         if status == 503:
-            raise DeviceBusy("The scanner is not ready yet.")
+            raise DeviceBusy("device_not_ready")
         if status != 200:
-            raise AnswerRefused(f"At this address nothing answers as a scanner does (answer {status}).")
+            raise AnswerRefused("no_scanner_there", status=status)
         return body
 
     def _patiently(
-        self, method: str, url: str, time_s: float, most_bytes: int, body: bytes | None = None
+        self, method: str, url: str, time_s: float, max_bytes: int, body: bytes | None = None
     ) -> tuple[int, bytes, httpx.Headers]:
         """Ask again while the answer is 503, as often as fits into `busy_s`."""
         until_s = time.monotonic() + self._limits.busy_s
         while True:
-            status, answer, headers = self._ask(method, url, time_s, most_bytes, body)
+            status, answer, headers = self._ask(method, url, time_s, max_bytes, body)
             if status != 503:
                 return status, answer, headers
             pause_s = _retry_after_s(headers)
             if time.monotonic() + pause_s > until_s:
-                raise DeviceBusy("The scanner is busy, or waits for someone to look after it.")
+                raise DeviceBusy("device_busy")
             self._sleep(pause_s)
 
     def _ask(
-        self, method: str, url: str, time_s: float, most_bytes: int, body: bytes | None = None
+        self, method: str, url: str, time_s: float, max_bytes: int, body: bytes | None = None
     ) -> tuple[int, bytes, httpx.Headers]:
         """Ask once. The answer is read piece by piece, so that neither its size nor its slowness is unbounded."""
         until_s = time.monotonic() + time_s
@@ -201,23 +198,23 @@ class EsclClient:
                 read = bytearray()
                 for piece in response.iter_bytes():
                     read += piece
-                    if len(read) > most_bytes:
-                        raise AnswerRefused(f"The scanner sent more than {most_bytes / 1e6:.0f} MB for one answer.")
+                    if len(read) > max_bytes:
+                        raise AnswerRefused("answer_too_large", limit_bytes=max_bytes)
                     if time.monotonic() > until_s:
-                        raise DeviceUnreachable(f"The scanner took longer than {time_s:.0f} s for one answer.")
+                        raise DeviceUnreachable("answer_too_slow", limit_s=round(time_s))
                 return response.status_code, bytes(read), response.headers
         except httpx.TimeoutException as exc:
-            raise DeviceUnreachable("The scanner does not answer in time.") from exc
+            raise DeviceUnreachable("device_timeout") from exc
         except httpx.TransportError as exc:
-            raise DeviceUnreachable("The scanner is not reachable.") from exc
+            raise DeviceUnreachable("device_unreachable") from exc
         except (httpx.DecodingError, httpx.InvalidURL) as exc:
-            raise AnswerRefused("The scanner's answer cannot be read.") from exc
+            raise AnswerRefused("answer_unreadable") from exc
 
     def _same_device(self, location: str) -> str:
         """Return a job's URL with the host replaced by the one that was asked: an answer leads nowhere else."""
         parts = urlsplit(location)
         if not parts.path.startswith("/"):
-            raise AnswerRefused("The scanner names its job in a way that cannot be read.")
+            raise AnswerRefused("job_address_unreadable")
         root = urlsplit(self._url)
         return f"{root.scheme}://{root.netloc}{parts.path.rstrip('/')}"
 

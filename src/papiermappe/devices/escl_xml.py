@@ -36,9 +36,9 @@ def _parsed(xml: bytes, tag: str) -> ET.Element:
     try:
         root: ET.Element = DefusedET.fromstring(xml, forbid_dtd=True)
     except (ET.ParseError, DefusedXmlException, ValueError) as exc:
-        raise AnswerRefused("The scanner's answer cannot be read.") from exc
+        raise AnswerRefused("answer_unreadable") from exc
     if root.tag != SCAN + tag:
-        raise AnswerRefused("The scanner's answer is not what was asked for.")
+        raise AnswerRefused("answer_unexpected")
     return root
 
 
@@ -61,9 +61,9 @@ def parse_abilities(xml: bytes) -> Abilities:
             feeder_capacity=int(capacity) if capacity else None,
         )
     except (ValueError, ValidationError) as exc:
-        raise AnswerRefused("The scanner says what it can do in numbers that cannot be read.") from exc
+        raise AnswerRefused("capabilities_unreadable") from exc
     if abilities.glass is None and abilities.feeder is None:
-        raise AnswerRefused("The scanner names neither a glass nor a feeder.")
+        raise AnswerRefused("no_source")
     return abilities
 
 
@@ -79,7 +79,7 @@ def _source(caps: ET.Element | None) -> SourceAbilities | None:
     known = tuple(colour for name, colour in _COLOURS.items() if name in colours)
     width, height = (int(caps.findtext(f"{SCAN}{name}", "0")) / UNITS_PER_MM for name in ("MaxWidth", "MaxHeight"))
     if not known or not resolutions or min(width, height) <= 0:
-        raise AnswerRefused("The scanner does not say which colours, resolutions or sizes it can do.")
+        raise AnswerRefused("capabilities_incomplete")
     return SourceAbilities(width_mm=width, height_mm=height, resolutions_dpi=resolutions, colours=known)
 
 
@@ -111,7 +111,7 @@ def parse_status(xml: bytes) -> DeviceStatus:
             }
         )
     except (ValueError, ValidationError) as exc:
-        raise AnswerRefused("The scanner says how it is in words that cannot be read.") from exc
+        raise AnswerRefused("status_unreadable") from exc
 
 
 def media_type(ticket: TicketSettings) -> str:

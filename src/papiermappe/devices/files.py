@@ -11,14 +11,15 @@ from PIL import Image, ImageOps, ImageSequence, UnidentifiedImageError
 
 from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
-from papiermappe.core.picture import DEFAULT_LIMIT_PX, CapturedPicture, Pixels, read_head
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.picture import CapturedPicture, Pixels, read_head
 from papiermappe.devices.errors import FileRefused
 from papiermappe.errors import PictureRefused
 
 KINDS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "PPM")
 UNKNOWN_DPI = 300.0
 LONGEST_A4_MM = 297.0
-MOST_BYTES = 2 << 30
+MAX_BYTES = 2 << 30
 PLAIN_MODES = {"1", "L", "RGB"}
 ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
 
@@ -35,12 +36,12 @@ def pages_of(file: Path, pdf_dpi: float = 300.0, limit_px: int = DEFAULT_LIMIT_P
         FileRefused: it cannot be read, or is neither; it is named.
     """
     try:
-        if file.stat().st_size > MOST_BYTES:
-            raise FileRefused(file, f"it is larger than {MOST_BYTES >> 30} GB")
+        if file.stat().st_size > MAX_BYTES:
+            raise FileRefused(file, "file_too_large", limit_gb=MAX_BYTES >> 30)
         with file.open("rb") as start:
             is_pdf = start.read(1024).lstrip().startswith(b"%PDF")
     except OSError as exc:
-        raise FileRefused(file, exc.strerror or "it cannot be opened") from exc
+        raise FileRefused(file, "file_not_opened", reason=exc.strerror or "") from exc
     yield from _pdf_pages(file, pdf_dpi, limit_px) if is_pdf else _pictures(file, limit_px)
 
 
@@ -56,7 +57,7 @@ def count_pages(file: Path) -> int:
             with Image.open(file, formats=KINDS) as picture:
                 return int(getattr(picture, "n_frames", 1))
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as exc:
-        raise FileRefused(file, "it is not a picture or PDF that can be read") from exc
+        raise FileRefused(file, "file_unreadable") from exc
 
 
 def _open_pdf(file: Path) -> pypdfium2.PdfDocument:
@@ -64,7 +65,7 @@ def _open_pdf(file: Path) -> pypdfium2.PdfDocument:
         return pypdfium2.PdfDocument(file)
     except pypdfium2.PdfiumError as exc:
         locked = getattr(exc, "err_code", None) == pypdfium2.raw.FPDF_ERR_PASSWORD
-        raise FileRefused(file, "it is locked with a password" if locked else "it is damaged") from exc
+        raise FileRefused(file, "file_locked" if locked else "file_damaged") from exc
 
 
 def _pdf_pages(file: Path, dpi: float, limit_px: int) -> Iterator[CapturedPicture]:
@@ -74,7 +75,7 @@ def _pdf_pages(file: Path, dpi: float, limit_px: int) -> Iterator[CapturedPictur
             width_pt, height_pt = page.get_size()
             if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
                 raise FileRefused(
-                    file, f"page {number + 1} is {width_pt / POINTS_PER_MM:.0f} mm wide, which is too large"
+                    file, "file_page_too_large", page=number + 1, width_mm=round(width_pt / POINTS_PER_MM)
                 )
             bitmap = page.render(scale=dpi / 72, rev_byteorder=True)
             yield _captured(np.asarray(bitmap.to_numpy(), np.uint8)[..., :3], dpi, limit_px)
@@ -110,13 +111,13 @@ def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[Captured
             with Image.open(io.BytesIO(data), formats=KINDS) as picture:
                 for frame in ImageSequence.Iterator(picture):
                     if frame.width * frame.height > limit_px:
-                        raise FileRefused(file, f"a page of {frame.width} x {frame.height} pixels is too large")
+                        raise FileRefused(file, "file_picture_too_large", width_px=frame.width, height_px=frame.height)
                     upright = ImageOps.exif_transpose(frame)
                     dpi = float(upright.info.get("dpi", (0, 0))[0])
                     dpi = dpi if 10 <= dpi <= 4800 else _likely_dpi(upright.width, upright.height)
                     yield _captured(_levels(upright), dpi, limit_px)
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as exc:
-        raise FileRefused(file, "it is not a picture or PDF that can be read") from exc
+        raise FileRefused(file, "file_unreadable") from exc
 
 
 def _levels(picture: Image.Image) -> Pixels:

@@ -6,7 +6,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.paper import BY_NAME, PaperSize
 
-ANY_SIZE = "any size"
+ANY_SIZE = "any"
 FEEDER_MARGIN_MM = 8.0  # room for the skew that a feeder leaves
 GLASS_MARGIN_MM = 18.0  # room for the skew that a hand leaves
 
@@ -21,8 +21,8 @@ class Source(StrEnum):
 class Sides(StrEnum):
     """Which sides are taken."""
 
-    ONE = "one side"
-    BOTH = "both sides"
+    ONE = "one"
+    BOTH = "both"
 
 
 class Colour(StrEnum):
@@ -30,7 +30,7 @@ class Colour(StrEnum):
 
     COLOUR = "colour"
     GREY = "grey"
-    BILEVEL = "black and white"
+    BILEVEL = "bilevel"
 
 
 class _Value(BaseModel):

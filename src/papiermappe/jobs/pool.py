@@ -14,15 +14,18 @@ from papiermappe.lifeline import end_with
 
 T = TypeVar("T")
 
+NICENESS = 5
+BACKGROUND_NICENESS = 15  # the kernel gives such a process about a tenth of a core that others want as well
 
-def _prepare(worker_pid: int) -> None:
+
+def _prepare(worker_pid: int, niceness: int) -> None:
     """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive the worker.
 
     Its parent is the fork server, which lives as long as it has children: it is the worker that has to be watched.
     """
     end_with(worker_pid)
     cv2.setNumThreads(1)
-    os.nice(5)
+    os.nice(niceness)
 
 
 class WorkPool:
@@ -30,10 +33,12 @@ class WorkPool:
 
     Args:
         processes: how many work at a time.
+        niceness: how far they stand back behind other processes, from 0 to 19.
     """
 
-    def __init__(self, processes: int) -> None:
+    def __init__(self, processes: int, niceness: int = NICENESS) -> None:
         self._processes = processes
+        self._niceness = niceness
         self._lock = threading.Lock()
         self._pool = self._new()
 
@@ -60,4 +65,30 @@ class WorkPool:
     def _new(self) -> ProcessPoolExecutor:
         context = multiprocessing.get_context("forkserver")
         context.set_forkserver_preload(["papiermappe.core.pages"])
-        return ProcessPoolExecutor(self._processes, context, initializer=_prepare, initargs=(os.getpid(),))
+        arguments = (os.getpid(), self._niceness)
+        return ProcessPoolExecutor(self._processes, context, initializer=_prepare, initargs=arguments)
+
+
+class Pools:
+    """Two pools, so that what people wait for never waits for documents and reading.
+
+    Both have a process for each core; where both have work, the kernel gives those in the background next to nothing.
+
+    Args:
+        processes: how many work at a time in each.
+    """
+
+    def __init__(self, processes: int) -> None:
+        self.foreground = WorkPool(processes)
+        """For pages that arrive or are shown."""
+        self.background = WorkPool(processes, BACKGROUND_NICENESS)
+        """For documents, and for what nobody has asked for yet."""
+
+    def warm_up(self) -> None:
+        """Start the processes that people wait for."""
+        self.foreground.warm_up()
+
+    def close(self) -> None:
+        """Stop all processes."""
+        self.foreground.close()
+        self.background.close()

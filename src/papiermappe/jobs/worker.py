@@ -1,8 +1,16 @@
-"""The worker: takes jobs from the queue; any number of workers can run, on any number of machines."""
+"""The worker: takes jobs from the queue; any number of workers can run, on any number of machines.
+
+Jobs are taken in lanes, so that a long filing, ten scanners at work or a hundred pictures do not keep the others
+waiting.
+"""
 
 import asyncio
 import contextlib
+import signal
 import time
+from collections.abc import Awaitable, Callable
+from datetime import UTC, datetime
+from typing import NamedTuple
 
 import structlog
 from procrastinate import App, PsycopgConnector
@@ -10,76 +18,109 @@ from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
 
 from papiermappe.devices.escl import Limits
-from papiermappe.jobs.pool import WorkPool
+from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.tasks import tasks
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
+from papiermappe.services.housekeeping import tidy_up
+from papiermappe.services.reconciling import reconcile
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
+from papiermappe.store.queue import JobKind
 
 log = structlog.get_logger()
 
 HEARTBEAT_S = 2.0
 DEAD_AFTER_S = 6.0
 RESCUE_EVERY_S = 2.0
+TIDY_EVERY_S = 3600.0
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
-JOBS_AT_A_TIME = 10  # most of them wait for a device or for the processes of the pool
+GRACE_S = 5
+
+
+class Lane(NamedTuple):
+    """Kinds of jobs that are taken together."""
+
+    kinds: tuple[JobKind, ...]
+    at_a_time: int
+
+
+LANES = (
+    Lane((JobKind.RECEIVE,), 8),  # they wait for devices
+    Lane((JobKind.RENDER, JobKind.ANALYSE, JobKind.ESTIMATE_LEVELS, JobKind.FIND_UPRIGHT), 6),
+    Lane((JobKind.MAKE, JobKind.DELIVER), 3),
+    Lane((JobKind.READ_AHEAD,), 1),
+)
 
 
 def limits_of(settings: Settings) -> Limits:
     """Return what is accepted of devices."""
-    return Limits(page_bytes=settings.most_page_bytes, page_px=settings.most_pixels)
+    return Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
 
 
 async def run_worker(settings: Settings, database_url: str) -> None:
     """Work until SIGINT or SIGTERM."""
-    pool = WorkPool(settings.worker_processes)
+    pools = Pools(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
-    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=12, kwargs={"connect_timeout": 5}))
-    app.add_tasks_from(tasks(store, pool, _recogniser(), limits_of(settings), _ahead(settings)), namespace="")
-    await asyncio.to_thread(pool.warm_up)
+    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5}))
+    app.add_tasks_from(tasks(store, pools, _recogniser(), limits_of(settings), _ahead(settings)), namespace="")
+    await asyncio.to_thread(pools.warm_up)
     try:
         async with app.open_async():
-            rescuing = asyncio.create_task(_rescue(app))
-            try:
-                await _work(app)
-            finally:
-                rescuing.cancel()
-                with contextlib.suppress(asyncio.CancelledError):
-                    await rescuing
+            await _until_signal(
+                [
+                    *(_take_jobs(app, lane) for lane in LANES),
+                    _every(RESCUE_EVERY_S, "job.rescue", lambda: _rescue(app, store)),
+                    _every(TIDY_EVERY_S, "files.tidy", lambda: asyncio.to_thread(tidy_up, store, datetime.now(UTC))),
+                ]
+            )
     except PoolTimeout as exc:
-        raise DatabaseGone(
-            "The database does not answer. The worker ends; jobs wait until it is started again."
-        ) from exc
+        raise DatabaseGone("database_gone") from exc
     finally:
-        pool.close()
+        pools.close()
         store.close()
 
 
-async def _work(app: App) -> None:
-    """Work until it is asked to end; where the database goes away, begin anew when it is back.
+async def _until_signal(parts: list[Awaitable[None]]) -> None:
+    """Run parts side by side until a signal comes, or one of them fails."""
+    stop = asyncio.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        asyncio.get_running_loop().add_signal_handler(number, stop.set)
+    running = [asyncio.ensure_future(part) for part in (*parts, stop.wait())]
+    done, _ = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
+    for part in running:
+        part.cancel()
+    with contextlib.suppress(TimeoutError):
+        async with asyncio.timeout(GRACE_S + 1):
+            await asyncio.gather(*running, return_exceptions=True)
+    for part in done:
+        part.result()
+
+
+async def _take_jobs(app: App, lane: Lane) -> None:
+    """Take the jobs of a lane; where the database goes away, begin anew when it is back.
 
     The jobs that ran meanwhile are given back to the queue as those of a dead worker are.
     """
     while True:
         try:
             await app.run_worker_async(
-                concurrency=JOBS_AT_A_TIME,
+                queues=[kind.value for kind in lane.kinds],
+                concurrency=lane.at_a_time,
                 delete_jobs="successful",
                 fetch_job_polling_interval=POLL_S,
                 abort_job_polling_interval=POLL_S,
                 update_heartbeat_interval=HEARTBEAT_S,
                 stalled_worker_timeout=DEAD_AFTER_S,
-                shutdown_graceful_timeout=5,
+                shutdown_graceful_timeout=GRACE_S,
+                install_signal_handlers=False,
             )
         except ConnectorException as exc:
             log.warning("the database does not answer", action="worker.lost", cause=repr(exc.__cause__))
             await asyncio.sleep(POLL_S)
-        else:
-            return
 
 
 def _ahead(settings: Settings) -> int:
@@ -92,26 +133,33 @@ def _recogniser() -> Tesseract | None:
     try:
         return installed()
     except RecogniserError as exc:
-        log.warning("no recogniser", action="worker.start", cause=exc.message)
+        log.warning("no recogniser", action="worker.start", cause=str(exc))
         return None
 
 
-async def _rescue(app: App) -> None:
-    """Give the jobs of workers that have died back to the queue.
+async def _every(interval_s: float, action: str, do: Callable[[], Awaitable[None]]) -> None:
+    """Do something again and again; where it fails, the next round tries again."""
+    while True:
+        await asyncio.sleep(min(interval_s, DEAD_AFTER_S))
+        try:
+            await do()
+        except Exception as exc:  # noqa: BLE001 (whatever it is, the next round tries again)
+            log.warning("a round failed", action=action, cause=repr(exc))
+            await asyncio.sleep(DEAD_AFTER_S)
+        await asyncio.sleep(max(0.0, interval_s - DEAD_AFTER_S))
+
+
+async def _rescue(app: App, store: Store) -> None:
+    """Give the jobs of workers that have died back to the queue, then see to what has no job at all.
 
     When the database was away, no worker could say that it lives: then all are given time to say so first.
     """
-    while True:
-        await asyncio.sleep(RESCUE_EVERY_S)
-        asked_s = time.monotonic()
-        try:
-            stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S))
-            if time.monotonic() - asked_s > SLOW_ANSWER_S:
-                await asyncio.sleep(DEAD_AFTER_S)
-                continue
-            for job in stalled:
-                log.warning("job taken over from a dead worker", action="job.rescued", job=job.id, task=job.task_name)
-                await app.job_manager.retry_job(job)
-        except Exception as exc:  # noqa: BLE001 (whatever it is, the next round tries again)
-            log.warning("could not look for dead workers", action="job.rescue", cause=repr(exc))
-            await asyncio.sleep(DEAD_AFTER_S)
+    asked_s = time.monotonic()
+    stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_AFTER_S))
+    if time.monotonic() - asked_s > SLOW_ANSWER_S:
+        await asyncio.sleep(DEAD_AFTER_S)
+        return
+    for job in stalled:
+        log.warning("job taken over from a dead worker", action="job.rescued", job=job.id, task=job.task_name)
+        await app.job_manager.retry_job(job)
+    await asyncio.to_thread(reconcile, store)

@@ -15,8 +15,9 @@ import httpx
 from papiermappe.local.errors import CannotStart
 from papiermappe.local.ports import free_run, is_free
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.local.processes import Child, Household
-from papiermappe.services import filing
+from papiermappe.local.processes import Child, Supervisor
+from papiermappe.services import delivering
+from papiermappe.services.caller import MACHINE
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
@@ -73,13 +74,11 @@ class LocalDesk:
         _make_folder(data_dir)
         with _sole_use(data_dir):
             if not is_free(self.settings.port):
-                raise CannotStart(
-                    f"Port {self.settings.port} is taken by another program. Set PAPIERMAPPE_PORT to another one."
-                )
+                raise CannotStart("port_taken", port=self.settings.port)
             with self._database(data_dir) as server:
-                household = Household(self._children(data_dir), self._say)
+                supervisor = Supervisor(self._children(data_dir), self._say)
                 try:
-                    household.start()
+                    supervisor.start()
                     self._wait_until_ready(stop)
                     if prepare and not stop.is_set():
                         prepare(self)
@@ -90,10 +89,10 @@ class LocalDesk:
                             self._say("The database has ended by itself and is started again.")
                             server.stop()
                             server.start()
-                        household.look_after()
+                        supervisor.look_after()
                 finally:
                     self._say("Stopping…")
-                    household.stop()
+                    supervisor.stop()
 
     @contextmanager
     def _database(self, data_dir: Path) -> Iterator[PrivatePostgres | None]:
@@ -145,7 +144,7 @@ class LocalDesk:
         until_s = time.monotonic() + READY_S
         while wanted and not stop.is_set():
             if time.monotonic() > until_s:
-                raise CannotStart(f"It does not start. What its parts say is in {self.settings.data_dir / 'logs'}.")
+                raise CannotStart("desk_not_started", logs=str(self.settings.data_dir / "logs"))
             try:
                 if httpx.get(wanted[0], trust_env=False).status_code == 200:
                     wanted.pop(0)
@@ -157,8 +156,8 @@ def first_destination(desk: LocalDesk) -> None:
     """Give a desk that has no place to file into a folder of its own."""
     store = Store(desk.database_url, Blobs.in_folder(desk.settings.blob_dir))
     try:
-        if not filing.list_destinations(store):
-            filing.add_destination(store, "Filed", desk.settings.data_dir / "filed")
+        if not delivering.list_destinations(MACHINE, store):
+            delivering.add_folder(MACHINE, store, "Filed", desk.settings.data_dir / "filed")
     finally:
         store.close()
 
@@ -174,9 +173,7 @@ def _make_folder(data_dir: Path) -> None:
     try:
         data_dir.mkdir(parents=True, exist_ok=True)
     except OSError as exc:
-        raise CannotStart(
-            f"The folder {data_dir} cannot be made: {exc.strerror}. Set PAPIERMAPPE_DATA_DIR to another one."
-        ) from exc
+        raise CannotStart("folder_not_made", folder=str(data_dir), reason=exc.strerror or "") from exc
 
 
 @contextmanager
@@ -186,7 +183,7 @@ def _sole_use(data_dir: Path) -> Iterator[None]:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            raise CannotStart(f"Papiermappe is running already in {data_dir}. Stop it there with Ctrl-C.") from None
+            raise CannotStart("running_already", folder=str(data_dir)) from None
         os.set_inheritable(lock.fileno(), False)
         yield
 

@@ -147,7 +147,7 @@ class PrivatePostgres:
         )
         if done.returncode:
             shutil.rmtree(self._data, ignore_errors=True)
-            raise CannotStart(f"The private database could not be made in {self._folder}: {done.stderr.strip()[-300:]}")
+            raise CannotStart("database_not_made", folder=str(self._folder), reason=done.stderr.strip()[-300:])
 
     def _prefix(self) -> list[str]:
         """Return the command that changes to the server's account, when this runs as root.
@@ -179,7 +179,7 @@ class PrivatePostgres:
             else:
                 return
         self.stop()
-        raise CannotStart(f"The private database does not start. What it says is in {self._folder / 'postgres.log'}.")
+        raise CannotStart("database_not_started", log=str(self._folder / "postgres.log"))
 
     def _stop_orphan(self) -> None:
         """Stop a server that a start command, killed since, has left behind in this folder."""
@@ -203,12 +203,12 @@ def _binaries() -> Path:
     on_path = shutil.which("initdb")
     if on_path:
         return Path(on_path).parent
-    raise CannotStart("PostgreSQL is not installed. Install it with: apt-get install postgresql")
+    raise CannotStart("postgresql_absent")
 
 
 def _postgres_account() -> _Account:
     try:
         entry = pwd.getpwnam("postgres")
     except KeyError:
-        raise CannotStart("PostgreSQL is not installed. Install it with: apt-get install postgresql") from None
+        raise CannotStart("postgresql_absent") from None
     return _Account(entry.pw_uid, entry.pw_gid)

@@ -12,7 +12,7 @@ from papiermappe.local.errors import CannotStart
 
 STOP_S = 8.0
 AGAIN_S = 1.0
-MOST_RESTARTS = 5
+MAX_RESTARTS = 5
 
 
 @dataclass
@@ -51,7 +51,7 @@ class Child:
             self.process.wait()
 
 
-class Household:
+class Supervisor:
     """Children that are kept running.
 
     Args:
@@ -74,8 +74,8 @@ class Household:
             if child.process is None or child.process.poll() is None:
                 continue
             child.restarts += 1
-            if child.restarts > MOST_RESTARTS:
-                raise CannotStart(f"The {child.name} does not stay alive. What it says is in {child.log_file}.")
+            if child.restarts > MAX_RESTARTS:
+                raise CannotStart("process_dies", name=child.name, log=str(child.log_file))
             self._say(f"The {child.name} has ended by itself and is started again.")
             time.sleep(AGAIN_S)
             child.start()

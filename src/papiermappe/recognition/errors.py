@@ -7,6 +7,8 @@ RecogniserError
 └── ReadingCancelled    it was stopped because it was asked to
 """
 
+from typing import Any
+
 from papiermappe.errors import PapiermappeError
 
 
@@ -22,10 +24,7 @@ class LanguageAbsent(RecogniserAbsent):
     """What the recogniser needs to know of a language is not installed."""
 
     def __init__(self, language: str) -> None:
-        super().__init__(
-            f"Nothing is installed to read the language “{language}”. "
-            f"On Debian: tesseract-ocr-{language.replace('_', '-')}."
-        )
+        super().__init__("language_absent", language=language, package=f"tesseract-ocr-{language.replace('_', '-')}")
 
 
 class ReadingCancelled(RecogniserError):
@@ -36,12 +35,12 @@ class RecogniserFailed(RecogniserError):
     """The recogniser broke off, or took too long.
 
     Args:
-        message: for the person.
+        code: what happened.
         status: its exit status, None where it was stopped because it took too long.
         said: what it wrote to its standard error, for the log.
     """
 
-    def __init__(self, message: str, status: int | None, said: str) -> None:
-        super().__init__(message)
+    def __init__(self, code: str, status: int | None, said: str, **params: Any) -> None:
+        super().__init__(code, **params)
         self.status = status
         self.said = said

@@ -6,10 +6,10 @@ from typing import Protocol
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.page_text import Care, PageText
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
 
 
-class KnowsUpright(Protocol):
+class OrientationDetector(Protocol):
     """Recognises print well enough to tell which way up it stands."""
 
     def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
@@ -17,10 +17,10 @@ class KnowsUpright(Protocol):
         ...
 
 
-class Reads(Protocol):
-    """Reads print."""
+class TextRecogniser(Protocol):
+    """TextRecogniser print."""
 
-    def in_background(self) -> "Reads":
+    def in_background(self) -> "TextRecogniser":
         """Return one that leaves the machine to everything else."""
         ...
 
@@ -29,11 +29,11 @@ class Reads(Protocol):
         ...
 
     def read(
-        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
         """Return what is written on a page; set `cancelled` to have it break off. Raises RecogniserError."""
         ...
 
 
-class Recogniser(KnowsUpright, Reads, Protocol):
+class Recogniser(OrientationDetector, TextRecogniser, Protocol):
     """Does both."""

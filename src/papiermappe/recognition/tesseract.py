@@ -11,8 +11,8 @@ import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.left_out import cut_out, left_out, with_line
-from papiermappe.core.page_text import Care, PageText
+from papiermappe.core.reading.left_out import cut_out, left_out, with_line
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import (
     LanguageAbsent,
     ReadingCancelled,
@@ -31,9 +31,12 @@ LOOK_EVERY_S = 0.2
 NOTHING_READ = 1  # its exit status where there are too few letters to tell
 FEWEST_LETTERS = 12
 SURE_RATIO = 2.0  # its confidence, the logarithm of a ratio, where the answer is sure enough
-WITH_CARE: dict[Care, list[str]] = {
-    Care.FAST: ["-c", "tessedit_do_invert=0"],  # light print on dark is not tried where dark on light is not read well
-    Care.ACCURATE: [],
+OPTIONS: dict[RecognitionMode, list[str]] = {
+    RecognitionMode.FAST: [
+        "-c",
+        "tessedit_do_invert=0",
+    ],  # light print on dark is not tried where dark on light is not read well
+    RecognitionMode.ACCURATE: [],
 }
 ANY_LAYOUT, ONE_LINE = "3", "7"
 LEAST_URGENT = ("nice", "-n", "19")
@@ -79,7 +82,7 @@ def run(command: Sequence[str], given: bytes, time_limit_s: float, cancelled: th
             program.kill()
             raise TimeoutError from exc
     if cancelled is not None and cancelled.is_set():
-        raise ReadingCancelled("It was stopped.")
+        raise ReadingCancelled("stopped")
     return Ended(program.returncode, out, said)
 
 
@@ -141,18 +144,18 @@ class Tesseract:
             turns = int(told["Orientation in degrees"]) // 90 % 4
             ratio = float(told["Orientation confidence"])
         except (KeyError, ValueError) as exc:
-            raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(told)) from exc
+            raise RecogniserFailed("recogniser_unreadable", ended.status, repr(told)) from exc
         return TurnEstimate(turns, float(np.clip(ratio / (2 * SURE_RATIO), 0.0, 1.0)))
 
     def read(
-        self, page: Readable, languages: Sequence[str], care: Care, cancelled: threading.Event | None = None
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
         """Read what is written on a page.
 
         Args:
             page: straightened and the right way up.
             languages: ISO 639-2 codes, the main one first.
-            care: with how much.
+            mode: with how much.
             cancelled: set it to stop.
 
         Raises:
@@ -162,22 +165,27 @@ class Tesseract:
             ReadingCancelled: it was stopped.
         """
         self._check(languages)
-        text = self._read(page, ANY_LAYOUT, languages, care, cancelled)
+        text = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
         pixels = page.pixels()
         for box in left_out(pixels, page.dpi, text):
-            line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, care, cancelled)
+            line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, mode, cancelled)
             text = with_line(text, line, box)
         return text
 
     def _read(
-        self, page: Readable, layout: str, languages: Sequence[str], care: Care, cancelled: threading.Event | None
+        self,
+        page: Readable,
+        layout: str,
+        languages: Sequence[str],
+        mode: RecognitionMode,
+        cancelled: threading.Event | None,
     ) -> PageText:
-        options = ["--psm", layout, "-l", "+".join(languages), "--dpi", str(round(page.dpi)), *WITH_CARE[care], "tsv"]
+        options = ["--psm", layout, "-l", "+".join(languages), "--dpi", str(round(page.dpi)), *OPTIONS[mode], "tsv"]
         ended = self._asked(["stdin", "stdout", *options], page.picture, limit_s=READING_LIMIT_S, cancelled=cancelled)
         try:
             return page_text(ended.out.decode(), page.dpi, tuple(languages))
         except ValueError as exc:
-            raise RecogniserFailed("The recogniser's answer cannot be read.", ended.status, repr(exc)) from exc
+            raise RecogniserFailed("recogniser_unreadable", ended.status, repr(exc)) from exc
 
     def _check(self, languages: Sequence[str]) -> None:
         """See that languages are installed; those that were once are not asked for again. Raises LanguageAbsent."""
@@ -198,12 +206,12 @@ class Tesseract:
         try:
             ended = self._run([*self._before, self._program, *options], given, limit_s, cancelled)
         except TimeoutError as exc:
-            raise RecogniserFailed(f"The recogniser took longer than {limit_s:.0f} s.", None, "") from exc
+            raise RecogniserFailed("recogniser_too_slow", None, "", limit_s=round(limit_s)) from exc
         except OSError as exc:
-            raise RecogniserAbsent("The recogniser cannot be started.") from exc
+            raise RecogniserAbsent("recogniser_not_started") from exc
         if ended.status not in {0, *also_fine}:
             said = ended.said.decode(errors="replace")
-            raise RecogniserFailed("The recogniser broke off.", ended.status, said)
+            raise RecogniserFailed("recogniser_failed", ended.status, said)
         return ended
 
 
@@ -216,10 +224,10 @@ def installed(find: Callable[[str], str | None] = shutil.which, run: Run = run) 
     """
     program = find("tesseract")
     if program is None:
-        raise RecogniserAbsent("No recogniser of text is installed. On Debian: tesseract-ocr.")
+        raise RecogniserAbsent("recogniser_absent")
     recogniser = Tesseract(program, run)
     if ORIENTATION not in recogniser.data():
-        raise RecogniserAbsent("The recogniser cannot tell the way up. On Debian: tesseract-ocr-osd.")
+        raise RecogniserAbsent("orientation_absent")
     return recogniser
 
 
@@ -228,5 +236,5 @@ def readable_languages() -> list[str]:
     try:
         return sorted(installed().languages())
     except RecogniserError as exc:
-        log.warning("pages cannot be read", action="recogniser.find", cause=exc.message)
+        log.warning("pages cannot be read", action="recogniser.find", cause=str(exc))
         return []

@@ -5,7 +5,7 @@ from itertools import groupby
 from typing import NamedTuple
 
 from papiermappe.core.geometry import px_to_mm
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 
 COLUMNS = 12
 PAGE, LINE, WORD = 1, 4, 5

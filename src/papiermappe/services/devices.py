@@ -1,37 +1,40 @@
-"""Scanners: known by their address; asked how they are."""
+"""Scanners: known by their UUID; asked how they are."""
 
 from dataclasses import dataclass
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
 
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import EsclClient, Limits, device_url
 from papiermappe.devices.model import Abilities, DeviceState, DeviceStatus, TicketSettings
+from papiermappe.message import Message
+from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
-from papiermappe.store.models import Device, Ticket
-
-EVERYDAY = "Everyday"
+from papiermappe.store.models import Device, Run, RunOrigin, Ticket
 
 
 @dataclass(frozen=True)
 class DeviceCard:
-    """A device with what it can do and how it is right now; the error where it does not answer."""
+    """A device with what it can do and how it is right now; the problem where it does not answer."""
 
     id: int
     name: str
     abilities: Abilities | None
     status: DeviceStatus | None
-    problem: str | None
+    problem: Message | None
 
     @property
     def ready(self) -> bool:
-        """Whether a pass can begin, paper or not."""
+        """Whether a run can begin, paper or not."""
         return self.status is not None and self.status.state is DeviceState.IDLE
 
 
-def add_device(store: Store, address: str, limits: Limits) -> int:
-    """Add a scanner by its address, after it has answered; one that is known already is not added twice.
+def add_device(caller: Caller, store: Store, address: str, limits: Limits) -> int:
+    """Add a scanner by its address, after it has answered; one that is known already gets the new address.
 
     Raises:
         DeviceError: it is no address, or no scanner answers there.
@@ -39,58 +42,66 @@ def add_device(store: Store, address: str, limits: Limits) -> int:
     url = device_url(address)
     with EsclClient(url, limits) as client:
         abilities = client.abilities()
-    with store.begin() as session:
-        known = session.scalar(select(Device).where(Device.url == url))
-        if known is None:
-            known = Device(name=abilities.name, url=url)
-            session.add(known)
-            session.flush()
-        return known.id
+    return _record(caller, store, url, abilities)
 
 
-def list_devices(store: Store) -> list[tuple[int, str]]:
+@transaction
+def _record(_: Caller, session: Session, url: str, abilities: Abilities) -> int:
+    """Know a device by its UUID from now on, or, where it tells none, by its address."""
+    capabilities = abilities.model_dump(mode="json")
+    values = {"uuid": abilities.uuid, "url": url, "capabilities": capabilities}
+    nameless = session.scalar(select(Device).where(Device.url == url, Device.uuid.is_(None)).with_for_update())
+    if nameless is not None and session.scalar(select(Device.id).where(Device.uuid == abilities.uuid)) is None:
+        nameless.uuid, nameless.capabilities = abilities.uuid, capabilities
+        return nameless.id
+    added = insert(Device).values(name=abilities.name, **values)
+    if abilities.uuid is None:
+        added = added.on_conflict_do_update(
+            index_elements=["url"], index_where=Device.uuid.is_(None), set_={"capabilities": capabilities}
+        )
+    else:
+        added = added.on_conflict_do_update(index_elements=["uuid"], set_=values)
+    return session.scalars(added.returning(Device.id)).one()
+
+
+def list_devices(_: Caller, store: Store) -> list[tuple[int, str]]:
     """Return number and name of all devices."""
     with store.begin() as session:
         return [(row.id, row.name) for row in session.execute(select(Device.id, Device.name).order_by(Device.id))]
 
 
-def device_at(store: Store, device_id: int) -> Device:
+def device_at(_: Caller, store: Store, device_id: int) -> Device:
     """Return a device. Raises NotFound."""
     with store.begin() as session:
         device = session.get(Device, device_id)
         if device is None:
-            raise NotFound("This scanner is not known here. Add it by its address.")
+            raise NotFound("device_gone")
         return device
 
 
-def look_at_device(store: Store, device_id: int, limits: Limits) -> DeviceCard:
-    """Ask a device how it is; a device that does not answer is a card with the problem, not an error."""
-    device = device_at(store, device_id)
+def ask_device(caller: Caller, store: Store, device_id: int, limits: Limits) -> DeviceCard:
+    """Ask a device how it is; one that does not answer is a card with the problem, not an error. Raises NotFound."""
+    device = device_at(caller, store, device_id)
     try:
         with EsclClient(device.url, limits) as client:
-            return DeviceCard(device.id, device.name, client.abilities(), client.status(), None)
+            abilities, status = client.abilities(), client.status()
     except DeviceError as exc:
         return DeviceCard(device.id, device.name, None, None, exc.message)
+    if device.uuid and abilities.uuid and abilities.uuid != device.uuid:
+        return DeviceCard(device.id, device.name, None, None, Message(code="another_device_there"))
+    return DeviceCard(device.id, device.name, abilities, status, None)
 
 
-def everyday_ticket(store: Store) -> TicketSettings:
-    """Return the ticket that was used last."""
+def last_used_ticket(_: Caller, store: Store) -> TicketSettings:
+    """Return the ticket of the run that was begun last; before the first one, the default ticket."""
     with store.begin() as session:
-        kept = session.scalar(select(Ticket.settings).where(Ticket.name == EVERYDAY))
-        return TicketSettings.model_validate(kept) if kept else TicketSettings()
-
-
-def keep_everyday_ticket(store: Store, ticket: TicketSettings) -> None:
-    """Keep a ticket as the one used last."""
-    with store.begin() as session:
-        kept = session.scalar(select(Ticket).where(Ticket.name == EVERYDAY).with_for_update())
-        if kept:
-            kept.settings = ticket.model_dump(mode="json")
-        else:
-            session.add(Ticket(name=EVERYDAY, settings=ticket.model_dump(mode="json")))
+        of_runs = select(Run.ticket).where(Run.origin == RunOrigin.SCANNER, Run.ticket.is_not(None))
+        kept = session.scalar(of_runs.order_by(Run.id.desc()).limit(1))
+        kept = kept or session.scalar(select(Ticket.settings).where(Ticket.is_default))
+    return TicketSettings.model_validate(kept) if kept else TicketSettings()
 
 
 def must_fit(ticket: TicketSettings, abilities: Abilities) -> None:
     """Check that a device can do what a ticket asks. Raises NotPossible."""
     if ticket.fitted(abilities) != ticket:
-        raise NotPossible(f"{abilities.name} cannot do this ticket. Choose again from what it offers.")
+        raise NotPossible("ticket_not_offered", device=abilities.name)

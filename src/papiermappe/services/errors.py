@@ -2,7 +2,7 @@
 
 ServiceError
 ├── NotFound            what was asked for is not there
-├── ChangedMeanwhile    someone else has changed it since it was looked at
+├── ChangedMeanwhile    someone else has changed the same thing since it was seen
 ├── NotPossible         it cannot be done as things are
 └── Stopped             it was stopped because somebody asked for it
 """
@@ -19,7 +19,7 @@ class NotFound(ServiceError):
 
 
 class ChangedMeanwhile(ServiceError):
-    """Someone else has changed it since it was looked at."""
+    """Someone else has changed the same thing since it was seen."""
 
 
 class NotPossible(ServiceError):

@@ -1,195 +1,227 @@
-"""The station File: making the document of a Mappe and putting it in its place."""
+"""The station File: having documents made of a Mappe."""
 
 import hashlib
 import os
-import shutil
 import tempfile
 import threading
+import time
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, date, datetime
-from functools import partial
-from io import BufferedRandom, BufferedReader
-from pathlib import Path
-from typing import NamedTuple
+from typing import Any, BinaryIO, NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
-from papiermappe.core.encode.formats import Format, write_file
+from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.encode.format import Format
+from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.pdf import About
-from papiermappe.core.languages import language
+from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming import document_name, safe_file_name
-from papiermappe.core.order.places import reading_order
+from papiermappe.core.pages import PageSource
+from papiermappe.core.reading.languages import language
+from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PapiermappeError
+from papiermappe.making.document import DocumentSpec, MadePage, make_pages
+from papiermappe.message import Message
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.recognition.model import Reads
+from papiermappe.recognition.model import TextRecogniser
+from papiermappe.services.caller import MACHINE, Caller, locked_mappe
+from papiermappe.services.changes import filing_changed
 from papiermappe.services.errors import NotFound, NotPossible, Stopped
-from papiermappe.services.journal import locked_mappe, note, pages_of, place_of
-from papiermappe.services.making import Making
 from papiermappe.services.naming import take_number
-from papiermappe.services.reading import NOT_READ, Reading
-from papiermappe.services.words import count
+from papiermappe.services.pages import analysis_of, pages_of
+from papiermappe.services.pictures import captured_picture
+from papiermappe.services.reading import NOT_READ, Reader, Reading
+from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, tell
-from papiermappe.store.errors import DiskFull, StoreError
-from papiermappe.store.models import Destination, Filing, FilingState
-from papiermappe.store.queue import Work, hand_in
+from papiermappe.store.database import Store
+from papiermappe.store.errors import DatabaseGone, StoreError
+from papiermappe.store.models import (
+    Capture,
+    Delivery,
+    DeliveryState,
+    Destination,
+    Document,
+    Filing,
+    FilingState,
+    Mappe,
+)
+from papiermappe.store.queue import JobKind, enqueue
 
-LOOK_EVERY_S = 0.5
-
-
-class FiledRow(NamedTuple):
-    """A filed document on the start page."""
-
-    id: int
-    mappe_id: int
-    file_name: str
-    destination: str
-    page_count: int
-    byte_size: int
-    done_at: datetime
+CHECK_EVERY_S = 0.5
+PROGRESS_EVERY_S = 0.25
 
 
-def list_destinations(store: Store) -> list[tuple[int, str]]:
-    """Return number and name of all destinations."""
-    with store.begin() as session:
-        return [
-            (row.id, row.name)
-            for row in session.execute(select(Destination.id, Destination.name).order_by(Destination.id))
-        ]
+class FilingRequest(NamedTuple):
+    """What is to be made, and where it goes."""
+
+    destination_id: int
+    level: Level = Level.BALANCED
+    reading: Reading = NOT_READ
+    dated: date | None = None
+    """The day in its name; None: today."""
+    format: Format = Format.PDF
 
 
-def add_destination(store: Store, name: str, folder: Path) -> int:
-    """Add a folder that files go to, or return the one of that name."""
-    with store.begin() as session:
-        known = session.scalar(select(Destination).where(Destination.name == name))
-        if known is None:
-            known = Destination(name=name, folder=str(folder))
-            session.add(known)
-            session.flush()
-        return known.id
-
-
-def ask_for_filing(
-    store: Store,
-    mappe_id: int,
-    destination_id: int,
-    now: datetime,
-    level: Level = Level.BALANCED,
-    reading: Reading = NOT_READ,
-    dated: date | None = None,
-    kind: Format = Format.PDF,
-) -> int:
-    """Reserve a name and have the pages of a Mappe, as they are now, made into one document.
+@transaction
+def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: FilingRequest, now: datetime) -> int:
+    """Reserve a name and have the pages of a Mappe, as they are now, made into a document.
 
     Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
 
     Args:
-        store: of the Mappe.
+        caller: who asks.
+        session: of the transaction.
         mappe_id: of the Mappe.
-        destination_id: where the document goes.
+        wanted: what is to be made.
         now: what the time is, with its zone.
-        level: how small it becomes.
-        reading: how its pages are read, so that it can be searched.
-        dated: the day in its name; None: today.
-        kind: of the file.
 
     Returns:
         The number of the filing.
 
     Raises:
         NotFound: there is no such Mappe or destination.
-        NotPossible: there is no page to file, or they do not fit into a file of that kind.
+        NotPossible: there is no page to file, or they do not fit into a file of that format.
     """
-    with store.begin() as session:
-        mappe = locked_mappe(session, mappe_id)
-        destination = session.get(Destination, destination_id)
-        if destination is None:
-            raise NotFound("This destination is not known.")
-        snapshot = _snapshot(session, mappe_id)
-        if not snapshot:
-            raise NotPossible("There is no page to file. Take pages in, or bring some back.")
-        if kind.has_one_page and len(snapshot) > 1:
-            raise NotPossible(f"A file {kind} holds one page, and there are {len(snapshot)}. Choose another kind.")
-        if kind.is_of_words and not reading.languages:
-            raise NotPossible("Only words go into such a file: choose the language that they are read in.")
-        day = dated or now.date()
-        filing = Filing(
-            mappe_id=mappe_id,
+    mappe = locked_mappe(caller, session, mappe_id)
+    destination = session.get(Destination, wanted.destination_id)
+    if destination is None:
+        raise NotFound("destination_gone")
+    snapshot = _snapshot(session, mappe_id)
+    if not snapshot:
+        raise NotPossible("no_page_to_file")
+    if wanted.format.has_one_page and len(snapshot) > 1:
+        raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=len(snapshot))
+    if wanted.format.is_of_words and not wanted.reading.languages:
+        raise NotPossible("format_needs_language")
+    day = wanted.dated or now.date()
+    filing = Filing(
+        mappe_id=mappe_id,
+        pages={"pages": snapshot},
+        page_count=len(snapshot),
+        format=wanted.format,
+        level=wanted.level,
+        languages=wanted.reading.languages,
+        recognition_mode=wanted.reading.mode,
+        dated=day,
+        state=FilingState.QUEUED,
+        requested_at=now,
+    )
+    session.add(filing)
+    session.flush()
+    name = _free_name(session, destination.id, mappe.subject, day, wanted.format)
+    document = Document(filing_id=filing.id, number=1, title=mappe.subject, file_name=name)
+    session.add(document)
+    session.flush()
+    session.add(
+        Delivery(
+            document_id=document.id,
             destination_id=destination.id,
-            dated=day,
-            file_name=_free_name(session, destination.id, mappe.subject, day, kind),
-            title=mappe.subject or "Papers",
-            pages={"pages": snapshot},
-            page_count=len(snapshot),
-            kind=kind,
-            level=level,
-            languages=reading.languages,
-            care=reading.care,
-            state=FilingState.QUEUED,
-            asked_at=now,
+            file_name=name,
+            idempotency_key=str(uuid.uuid4()),
+            state=DeliveryState.WAITING,
         )
-        session.add(filing)
-        session.flush()
-        hand_in(session, Work.FILE, filing_id=filing.id)
-        tell(session, mappe_id)
-        return filing.id
+    )
+    filing_changed(session, mappe, filing)
+    enqueue(session, JobKind.MAKE, filing_id=filing.id)
+    return filing.id
 
 
-def _snapshot(session: Session, mappe_id: int) -> list[dict[str, object]]:
-    pages = {page.id: page for page in pages_of(session, mappe_id) if not page.put_away}
-    ordered = [pages[place.page_id] for place in reading_order(place_of(page) for page in pages.values())]
-    return [{"capture": page.capture_id, "treatment": page.treatment} for page in ordered]
+def _snapshot(session: Session, mappe_id: int) -> list[dict[str, Any]]:
+    return [
+        {
+            "capture": page.capture_id,
+            "treatment": page.treatment,
+            "colour": (analysis.colour if (analysis := analysis_of(page)) else ColourKind.COLOUR).value,
+        }
+        for page in pages_of(session, mappe_id)
+        if not page.set_aside
+    ]
 
 
 def _free_name(session: Session, destination_id: int, subject: str, day: date, kind: Format) -> str:
     while True:
         name = safe_file_name(document_name(day, subject, take_number(session)) + kind, kind)
-        taken = select(Filing.id).where(Filing.destination_id == destination_id, Filing.file_name == name)
+        taken = select(Delivery.id).where(Delivery.destination_id == destination_id, Delivery.file_name == name)
         if session.scalar(taken) is None:
             return name
 
 
-def try_again(store: Store, filing_id: int) -> None:
-    """Have a filing that failed or was stopped made again, under the same name. Raises NotFound, NotPossible."""
-    with store.begin() as session:
-        filing = _filing(session, filing_id)
-        if filing.state not in {FilingState.FAILED, FilingState.STOPPED}:
-            raise NotPossible("This document is made already, or is being made.")
-        filing.state, filing.message, filing.pages_done, filing.stop_wanted = FilingState.QUEUED, None, 0, False
-        hand_in(session, Work.FILE, filing_id=filing_id)
-        tell(session, filing.mappe_id)
+def take_next_name(session: Session, mappe: Mappe, filing: Filing, delivery: Delivery) -> None:
+    """Give a document whose name is taken at its destination the next one."""
+    document = session.get_one(Document, delivery.document_id)
+    name = _free_name(session, delivery.destination_id, mappe.subject, filing.dated, filing.format)
+    document.file_name = delivery.file_name = name
 
 
-def stop(store: Store, filing_id: int) -> None:
+@transaction
+def try_again(caller: Caller, session: Session, filing_id: int) -> None:
+    """Have a filing that failed or was stopped made, or its document delivered, again, under the same name.
+
+    Raises:
+        NotFound: there is no such filing.
+        NotPossible: it is made already, or is being made.
+    """
+    filing, mappe = locked_filing(caller, session, filing_id)
+    failed = [delivery for delivery in deliveries_of(session, filing_id) if delivery.state is DeliveryState.FAILED]
+    if filing.state in {FilingState.FAILED, FilingState.STOPPED}:
+        filing.state, filing.message, filing.pages_done, filing.stop_requested = FilingState.QUEUED, None, 0, False
+        enqueue(session, JobKind.MAKE, filing_id=filing_id)
+    elif filing.state is FilingState.MADE and failed:
+        for delivery in failed:
+            delivery.state, delivery.message = DeliveryState.WAITING, None
+            enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
+    else:
+        raise NotPossible("filing_already")
+    filing_changed(session, mappe, filing)
+
+
+@transaction
+def stop(caller: Caller, session: Session, filing_id: int) -> None:
     """Have the making of a document stopped. Raises NotFound, NotPossible."""
-    with store.begin() as session:
-        filing = _filing(session, filing_id)
-        if not filing.state.under_way:
-            raise NotPossible("This document is not being made any more.")
-        filing.stop_wanted = True
-        tell(session, filing.mappe_id)
+    filing, mappe = locked_filing(caller, session, filing_id)
+    if not filing.state.under_way:
+        raise NotPossible("filing_over")
+    filing.stop_requested = True
+    filing_changed(session, mappe, filing)
 
 
-def make_document(store: Store, filing_id: int, compute: Compute, recogniser: Reads | None, most_px: int) -> None:
-    """Make a document and put it in its place; done twice, it does no harm."""
-    with store.begin() as session:
-        filing = _filing(session, filing_id)
-        if not filing.state.under_way:
-            return
-        filing.state = FilingState.MAKING
-        tell(session, filing.mappe_id)
+def make_documents(
+    store: Store, filing_id: int, compute: Compute, recogniser: TextRecogniser | None, max_px: int
+) -> None:
+    """Make the document of a filing and have it delivered; done twice, it does no harm.
+
+    Raises:
+        DatabaseGone: the database does not answer; the job is tried again.
+    """
+    filing = _begin_making(MACHINE, store, filing_id)
+    if filing is None:
+        return
     try:
         with _stop_of(store, filing_id) as stop_wanted:
-            step = partial(_pages_are_done, store, filing)
-            _make(store, filing, Making(store, filing, compute, recogniser, most_px, stop_wanted, step))
+            _make(store, filing, compute, recogniser, max_px, stop_wanted)
     except (Stopped, ReadingCancelled):
-        _ended(store, filing_id, FilingState.STOPPED, "Stopped; nothing was filed. What has been read is known.")
+        end(MACHINE, store, filing_id, FilingState.STOPPED, Message(code="filing_stopped"))
+    except DatabaseGone:
+        raise
     except PapiermappeError as exc:
-        _ended(store, filing_id, FilingState.FAILED, exc.message)
+        end(MACHINE, store, filing_id, FilingState.FAILED, exc.message)
+
+
+@transaction
+def _begin_making(caller: Caller, session: Session, filing_id: int) -> Filing | None:
+    filing, mappe = locked_filing(caller, session, filing_id)
+    if not filing.state.under_way:
+        return None
+    filing.state, filing.pages_done = FilingState.MAKING, 0
+    filing_changed(session, mappe, filing)
+    return filing
 
 
 @contextmanager
@@ -197,16 +229,16 @@ def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
     """Give what is set when a filing is to stop."""
     wanted, over = threading.Event(), threading.Event()
 
-    def look() -> None:
+    def check() -> None:
         with suppress(StoreError), store.begin() as session:  # when the database is back, it is asked again
-            if session.scalar(select(Filing.stop_wanted).where(Filing.id == filing_id)):
+            if session.scalar(select(Filing.stop_requested).where(Filing.id == filing_id)):
                 wanted.set()
 
     def watch() -> None:
-        while not (wanted.is_set() or over.wait(LOOK_EVERY_S)):
-            look()
+        while not (wanted.is_set() or over.wait(CHECK_EVERY_S)):
+            check()
 
-    look()
+    check()
     watcher = threading.Thread(target=watch)
     watcher.start()
     try:
@@ -216,129 +248,140 @@ def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
         watcher.join()
 
 
-def _pages_are_done(store: Store, filing: Filing, count_done: int) -> None:
-    with store.begin() as session:
-        _filing(session, filing.id).pages_done = count_done
-        tell(session, filing.mappe_id)
+class _Supply:
+    """The pages of a filing, as they were when it was asked for."""
+
+    def __init__(self, store: Store, reader: Reader, max_px: int, stop_wanted: threading.Event) -> None:
+        self._store = store
+        self._reader = reader
+        self._max_px = max_px
+        self._stop_wanted = stop_wanted
+
+    def source(self, item: dict[str, Any]) -> PageSource:
+        stop_if(self._stop_wanted)
+        captured = captured_picture(self._store, self._capture(item), self._max_px)
+        return PageSource(captured, Treatment.model_validate(item["treatment"]), _colour(item))
+
+    def known_text(self, item: dict[str, Any]) -> PageText | None:
+        return self._reader.known(self._picture(item))
+
+    def read(self, item: dict[str, Any], page: Readable) -> PageText | Message:
+        return self._reader.read(item["capture"], self._picture(item), page)
+
+    def _picture(self, item: dict[str, Any]) -> str:
+        return Treatment.model_validate(item["treatment"]).picture_key(self._capture(item).sha256)
+
+    def _capture(self, item: dict[str, Any]) -> Capture:
+        with self._store.begin() as session:
+            return session.get_one(Capture, item["capture"])
 
 
-def _make(store: Store, filing: Filing, making: Making) -> None:
+def _colour(item: dict[str, Any]) -> ColourKind:
+    return ColourKind(item.get("colour", ColourKind.COLOUR))  # filings of before kept all colour
+
+
+def stop_if(wanted: threading.Event) -> None:
+    """Raise Stopped where that is wanted."""
+    if wanted.is_set():
+        raise Stopped("stopped")
+
+
+def _make(
+    store: Store,
+    filing: Filing,
+    compute: Compute,
+    recogniser: TextRecogniser | None,
+    max_px: int,
+    stop_wanted: threading.Event,
+) -> None:
+    reading = Reading(filing.languages, filing.recognition_mode)
+    supply = _Supply(store, Reader(store, recogniser, reading, stop_wanted), max_px, stop_wanted)
+    mode = filing.recognition_mode if filing.languages else None
+    spec = DocumentSpec(filing.format, filing.level, mode)
+    made: list[MadePage[dict[str, Any]]] = []
+
+    def pages() -> Iterator[FilePage]:
+        told_s = time.monotonic()
+        for page in make_pages(filing.pages["pages"], supply, spec, compute):
+            made.append(page)
+            yield page.page
+            if time.monotonic() - told_s > PROGRESS_EVERY_S:
+                told_s = time.monotonic()
+                _note_progress(MACHINE, store, filing.id, len(made))
+
     spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
-    about = About(filing.title, filing.asked_at, spoken)
     with tempfile.TemporaryFile() as out:
-        write_file(filing.kind, making.pages(), out, filing.level, about, tempfile.TemporaryFile)
-        making.stop_if_wanted()
-        document = _Document(out, _sha256_of(out), out.seek(0, os.SEEK_END))
-        store.blobs.keep_file(Blobs.document_key(document.sha256), document.file)
-        name = _put_in_place(store, filing, document)
-    _filed(store, filing.id, name, document, making)
+        about = About(_title(store, filing), filing.requested_at, spoken)
+        write_file(filing.format, pages(), out, filing.level, about, tempfile.TemporaryFile)
+        stop_if(stop_wanted)
+        sha256, byte_size = _sha256_of(out), out.seek(0, os.SEEK_END)
+        store.blobs.keep_file(Blobs.document_key(sha256), out)
+    _record_document(MACHINE, store, filing.id, sha256, byte_size, _summary(made))
 
 
-class _Document(NamedTuple):
-    """A document that is made, but has not been put in its place."""
-
-    file: BufferedRandom
-    sha256: str
-    byte_size: int
+def _title(store: Store, filing: Filing) -> str:
+    with store.begin() as session:
+        title = session.scalar(select(Document.title).where(Document.filing_id == filing.id))
+    return title or "Papers"
 
 
-def _sha256_of(file: BufferedRandom | BufferedReader) -> str:
+def _summary(made: list[MadePage[dict[str, Any]]]) -> dict[str, Any]:
+    """Return what a document is made of: a parameter of what is told of it."""
+    unread = [page.unread for page in made if page.unread]
+    return {
+        "pages": [{"made_of": page.made_of, "byte_size": page.byte_size or 0, "words": page.words} for page in made],
+        "unread": len(unread),
+        "unread_cause": unread[0].model_dump(mode="json") if unread else None,
+    }
+
+
+def _sha256_of(file: BinaryIO) -> str:
     file.seek(0)
-    return hashlib.file_digest(file, "sha256").hexdigest()
+    return hashlib.file_digest(file, "sha256").hexdigest()  # type: ignore[arg-type]  # an open file is one
 
 
-def _put_in_place(store: Store, filing: Filing, document: _Document) -> str:
-    """Put the file into its folder; where its name is taken by a file that is not this one, take the next number."""
-    folder = Path(filing.destination.folder)
-    name = filing.file_name
-    while not _linked(folder, name, document):
-        with store.begin() as session:
-            mappe = locked_mappe(session, filing.mappe_id)
-            name = _free_name(session, filing.destination_id, mappe.subject, filing.dated, filing.kind)
-            _filing(session, filing.id).file_name = name
-    return name
+@transaction
+def _note_progress(caller: Caller, session: Session, filing_id: int, pages_done: int) -> None:
+    filing, mappe = locked_filing(caller, session, filing_id)
+    filing.pages_done = pages_done
+    filing_changed(session, mappe, filing)
 
 
-def _linked(folder: Path, name: str, document: _Document) -> bool:
-    """Write beside, flush, then link to the name: the file is there whole or not at all, and none is overwritten."""
-    target = folder / name
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        with tempfile.NamedTemporaryFile(dir=folder, prefix=".", suffix=".part") as beside:
-            document.file.seek(0)
-            shutil.copyfileobj(document.file, beside)
-            beside.flush()
-            os.fsync(beside.fileno())
-            try:
-                os.link(beside.name, target)
-            except FileExistsError:
-                with target.open("rb") as there:
-                    return _sha256_of(there) == document.sha256
-            target.chmod(0o644)
-    except OSError as exc:
-        if exc.errno == 28:  # ENOSPC
-            raise DiskFull(
-                f"There is no room left in {folder}. The scans are safe. Make room, then try again."
-            ) from exc
-        raise StoreError(
-            f"The folder {folder} cannot be written to. The scans are safe. See to the folder, then try again."
-        ) from exc
-    return True
+@transaction
+def _record_document(
+    caller: Caller, session: Session, filing_id: int, sha256: str, byte_size: int, made: dict[str, Any]
+) -> None:
+    filing, mappe = locked_filing(caller, session, filing_id)
+    if filing.state is not FilingState.MAKING:
+        return
+    document = session.scalars(select(Document).where(Document.filing_id == filing_id)).one()
+    document.sha256, document.byte_size, document.made = sha256, byte_size, made
+    filing.state, filing.pages_done, filing.ended_at = FilingState.MADE, filing.page_count, datetime.now(UTC)
+    for delivery in deliveries_of(session, filing_id):
+        enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
+    filing_changed(session, mappe, filing)
 
 
-def _filed(store: Store, filing_id: int, name: str, document: _Document, making: Making) -> None:
-    unread = making.unread
-    with store.begin() as session:
-        filing = _filing(session, filing_id)
-        filing.state, filing.done_at = FilingState.DONE, datetime.now(UTC)
-        filing.message = f"{count(len(unread), 'page')} could not be read: {unread[0]}" if unread else None
-        filing.byte_size, filing.sha256 = document.byte_size, document.sha256
-        filing.made = {"pages": [page.model_dump(mode="json") for page in making.made]}
-        note(
-            session,
-            locked_mappe(session, filing.mappe_id),
-            f"{count(filing.page_count, 'page')} filed as {name}",
-        )
+@transaction
+def end(caller: Caller, session: Session, filing_id: int, state: FilingState, message: Message) -> None:
+    """End the making of documents that came to nothing, once."""
+    filing, mappe = locked_filing(caller, session, filing_id)
+    if filing.state.under_way:
+        filing.state, filing.message = state, message.model_dump(mode="json")
+        filing.ended_at = datetime.now(UTC)
+        filing_changed(session, mappe, filing)
 
 
-def _ended(store: Store, filing_id: int, state: FilingState, message: str) -> None:
-    with store.begin() as session:
-        filing = _filing(session, filing_id)
-        filing.state, filing.message = state, message
-        tell(session, filing.mappe_id)
+def locked_filing(caller: Caller, session: Session, filing_id: int) -> tuple[Filing, Mappe]:
+    """Return a filing and its Mappe, both kept for this transaction: the Mappe always first. Raises NotFound."""
+    mappe_id = session.scalar(select(Filing.mappe_id).where(Filing.id == filing_id))
+    if mappe_id is None:
+        raise NotFound("filing_gone")
+    mappe = locked_mappe(caller, session, mappe_id)
+    return session.get_one(Filing, filing_id, populate_existing=True), mappe
 
 
-def _filing(session: Session, filing_id: int) -> Filing:
-    found = session.get(Filing, filing_id, with_for_update={"of": Filing})
-    if found is None:
-        raise NotFound("This document is not there.")
-    return found
-
-
-def filed_document(store: Store, filing_id: int) -> tuple[str, bytes]:
-    """Return name and contents of a filed document. Raises NotFound."""
-    with store.begin() as session:
-        filing = session.get(Filing, filing_id)
-        if filing is None or filing.sha256 is None:
-            raise NotFound("This document is not there, or not made yet.")
-    return filing.file_name, store.blobs.get(Blobs.document_key(filing.sha256))
-
-
-def list_filed(store: Store, words: str = "", most: int = 200) -> list[FiledRow]:
-    """Return the filed documents whose names hold all the words, the newest first."""
-    with store.begin() as session:
-        query = select(Filing).where(Filing.state == FilingState.DONE).order_by(Filing.done_at.desc()).limit(most)
-        for word in words.split():
-            query = query.where(Filing.file_name.icontains(word, autoescape=True))
-        return [
-            FiledRow(
-                one.id,
-                one.mappe_id,
-                one.file_name,
-                one.destination.name,
-                one.page_count,
-                one.byte_size or 0,
-                one.done_at or one.asked_at,
-            )
-            for one in session.scalars(query)
-        ]
+def deliveries_of(session: Session, filing_id: int) -> list[Delivery]:
+    """Return where the documents of a filing go."""
+    of_filing = select(Delivery).join(Document, Document.id == Delivery.document_id)
+    return list(session.scalars(of_filing.where(Document.filing_id == filing_id).order_by(Delivery.id)))

@@ -1,191 +1,269 @@
-"""The journal: every change of a Mappe with what it touched before and after, and the way back.
+"""The journal: everything that was done to pages or happened to them, with what it touched before and after.
 
-A change names the fields of each page that it sets, and nothing else, so that undoing a turn leaves alone what the
-machine has found on the page since.
+An entry sets fields of pages and nothing else, so that undoing a turn leaves alone what the machine has found on the
+page since. People conflict only where both have set the same field of the same page; the machine conflicts with nobody.
 """
 
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Mapping, Sequence
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import ScalarSelect, case, select
+from sqlalchemy.orm import Session, aliased
 
-from papiermappe.core.order.history import EntryKind, EntryRef, WayBack, way_back
-from papiermappe.core.order.places import Place, Side
+from papiermappe.core.operations import MoveToMappe, Operation
+from papiermappe.core.operations.model import Changes, Fields
+from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.core.treatment import Treatment
+from papiermappe.message import Message
+from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.changes import next_change
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
-from papiermappe.store.database import Store, tell
-from papiermappe.store.models import JournalEntry, Mappe, Page
+from papiermappe.services.history import told_of
+from papiermappe.services.pages import page_state, page_states
+from papiermappe.services.transaction import transaction
+from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
 from papiermappe.store.queue import read_soon
 
-Fields = dict[str, Any]
-"""Fields of one page as JSON: rank, side, put_away, and those of the treatment."""
-
-PLACE_FIELDS = frozenset({"rank", "side", "put_away"})
+PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
 
 
-def locked_mappe(session: Session, mappe_id: int) -> Mappe:
-    """Return a Mappe, kept for this transaction. Raises NotFound."""
-    mappe = session.get(Mappe, mappe_id, with_for_update=True)
-    if mappe is None:
-        raise NotFound("This Mappe is not there. It may have been cleared.")
-    return mappe
+@transaction
+def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: Operation, seen: int) -> int | None:
+    """Do an operation on pages of a Mappe.
+
+    Args:
+        caller: who does it.
+        session: of the transaction.
+        mappe_id: in which the pages are.
+        operation: what is done.
+        seen: the newest change that the author knew.
+
+    Returns:
+        The number of the new journal entry; None where nothing would change.
+
+    Raises:
+        NotFound: the Mappe is not there.
+        ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
+    """
+    mappen = _locked(caller, session, mappe_id, operation)
+    query = select(Page).where(Page.mappe_id.in_(list(mappen)))
+    if not operation.whole_mappe:
+        query = query.where(Page.id.in_(operation.pages))
+    pages = sorted(session.scalars(query), key=lambda page: (page.rank, page.side is Side.BACK))
+    states = page_states(pages) if operation.whole_mappe else [page_state(page) for page in pages]
+    changes = operation.apply(states)
+    if not changes:
+        return None
+    _refuse_conflict(session, caller, changes, seen)
+    return _write(
+        session,
+        EntryKind.DO,
+        changes,
+        {page.id: page for page in pages},
+        mappen,
+        author=caller.author,
+        operation=operation.model_dump(mode="json"),
+    )
 
 
-def pages_of(session: Session, mappe_id: int) -> list[Page]:
-    """Return all pages of a Mappe, put away or not, in reading order."""
-    pages = session.scalars(select(Page).where(Page.mappe_id == mappe_id)).all()
-    return sorted(pages, key=lambda page: (page.rank, page.side is Side.BACK))
-
-
-def place_of(page: Page) -> Place:
-    """Return where a page lies."""
-    return Place(page.id, page.rank, page.side, page.put_away)
-
-
-def treatment_of(page: Page) -> Treatment:
-    """Return a page's treatment."""
-    return Treatment.model_validate(page.treatment)
-
-
-def edit(
-    session: Session,
-    mappe: Mappe,
-    text: str,
-    changes: Mapping[int, Fields],
-    seen: int,
-    kind: EntryKind = EntryKind.DO,
+def machine_entry(
+    session: Session, mappe: Mappe, changes: Mapping[int, Fields] | None = None, message: Message | None = None
 ) -> int:
-    """Change pages and write it down.
+    """Write down something that happened; it is not undone and stands in nobody's way.
 
     Args:
         session: of the transaction.
         mappe: locked.
-        text: what was done, for the history.
-        changes: by page.
-        seen: the newest entry that whoever asks for the change knew.
-        kind: what the entry is to the way back.
-
-    Returns:
-        The number of the new entry.
-
-    Raises:
-        ChangedMeanwhile: a page has been changed since `seen`.
-        NotFound: a page is not in the Mappe.
+        changes: the fields that are set, by page.
+        message: what is told of it; None: it is not shown in the history.
     """
-    pages = _pages(session, mappe, changes)
-    if any(page.revision > seen for page in pages.values()):
-        raise ChangedMeanwhile(
-            "Someone else has just changed this page. Nothing was changed now; look at it and do it again."
-        )
-    before = {page_id: _read(page, changes[page_id]) for page_id, page in pages.items()}
-    return _write(session, mappe, kind, text, pages, before, dict(changes))
-
-
-def note(session: Session, mappe: Mappe, text: str, changes: Mapping[int, Fields] | None = None) -> int:
-    """Write down something that happened; it is not undone. Fields are set for the pages named.
-
-    What has no text is not shown in the history.
-    """
-    return edit(session, mappe, text, changes or {}, mappe.seq + 1, EntryKind.NOTE)
-
-
-def undo(store: Store, mappe_id: int) -> int:
-    """Take back the newest change that can be. Raises NotPossible, ChangedMeanwhile."""
-    return _step(store, mappe_id, EntryKind.UNDO)
-
-
-def redo(store: Store, mappe_id: int) -> int:
-    """Do again what was undone last. Raises NotPossible, ChangedMeanwhile."""
-    return _step(store, mappe_id, EntryKind.REDO)
-
-
-def way_back_of(session: Session, mappe_id: int) -> WayBack:
-    """Return what can be undone and redone."""
-    rows = session.execute(
-        select(JournalEntry.seq, JournalEntry.kind, JournalEntry.of_seq)
-        .where(JournalEntry.mappe_id == mappe_id, JournalEntry.kind != EntryKind.NOTE)
-        .order_by(JournalEntry.seq)
+    found = session.scalars(select(Page).where(Page.id.in_(list(changes or {})))).all()
+    return _write(
+        session,
+        EntryKind.MACHINE,
+        changes or {},
+        {page.id: page for page in found},
+        {mappe.id: mappe},
+        message=message.model_dump(mode="json") if message else None,
     )
-    return way_back(EntryRef(*row) for row in rows)
 
 
-def _step(store: Store, mappe_id: int, kind: EntryKind) -> int:
+@transaction
+def undo(caller: Caller, session: Session, mappe_id: int, seq: int) -> int:
+    """Take an entry back. Raises NotFound, NotPossible, ChangedMeanwhile."""
+    return _reverse(caller, session, mappe_id, seq, EntryKind.UNDO)
+
+
+@transaction
+def redo(caller: Caller, session: Session, mappe_id: int, seq: int) -> int:
+    """Do an entry again that was undone. Raises NotFound, NotPossible, ChangedMeanwhile."""
+    return _reverse(caller, session, mappe_id, seq, EntryKind.REDO)
+
+
+class UndoStack(NamedTuple):
+    """The entries that undo and redo of one person would take."""
+
+    undo: int | None
+    redo: int | None
+
+
+def undo_stack(session: Session, mappe_id: int, author: str) -> UndoStack:
+    """Return what a person's undo and redo would take in a Mappe. A new change ends what could be redone."""
+    done = select(JournalEntry.seq).join(JournalMappe, JournalMappe.seq == JournalEntry.seq)
+    done = done.where(
+        JournalMappe.mappe_id == mappe_id, JournalEntry.author == author, JournalEntry.kind == EntryKind.DO
+    )
+    newest_first = done.order_by(JournalEntry.seq.desc()).limit(1)
+    newest = session.scalar(newest_first)
+    if newest is None:
+        return UndoStack(None, None)
+    undone_by = undone_by_of(JournalEntry.seq)
+    undoable = session.scalar(newest_first.where(undone_by.is_(None)))
+    redoable = session.scalar(done.where(undone_by > newest).order_by(undone_by.desc()).limit(1))
+    return UndoStack(undoable, redoable)
+
+
+def undone_by_of(seq: Any) -> ScalarSelect[int | None]:
+    """Return, as SQL, the entry that has undone entry `seq`; null where that stands, or stands again."""
+    step = aliased(JournalEntry)
+    steps = select(case((step.kind == EntryKind.UNDO, step.seq))).where(step.of_seq == seq)
+    return steps.order_by(step.seq.desc()).limit(1).scalar_subquery()
+
+
+def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: EntryKind) -> int:
+    touched = session.scalars(select(JournalMappe.mappe_id).where(JournalMappe.seq == seq)).all()
+    if mappe_id not in touched:
+        raise NotFound("entry_gone")
+    mappen = {number: locked_mappe(caller, session, number) for number in sorted(touched)}
+    entry = session.get_one(JournalEntry, seq)
     undoing = kind is EntryKind.UNDO
-    with store.begin() as session:
-        mappe = locked_mappe(session, mappe_id)
-        back = way_back_of(session, mappe_id)
-        steps = back.undoable if undoing else back.redoable
-        if not steps:
-            raise NotPossible("There is nothing to undo." if undoing else "There is nothing to redo.")
-        entry = session.get_one(JournalEntry, (mappe_id, steps[-1]))
-        now, then = (entry.after, entry.before) if undoing else (entry.before, entry.after)
-        changes: dict[int, Fields] = {int(page_id): fields for page_id, fields in then.items()}
-        pages = _pages(session, mappe, changes)
-        before = {page_id: _read(page, changes[page_id]) for page_id, page in pages.items()}
-        if any(before[int(page_id)] != fields for page_id, fields in now.items()):
-            raise ChangedMeanwhile("The page has changed since in another way, so this cannot be taken back.")
-        text = f"{'Undone' if undoing else 'Redone'}: {entry.text}"
-        return _write(session, mappe, kind, text, pages, before, changes, entry.seq)
+    is_undone = session.scalar(select(undone_by_of(seq))) is not None
+    if entry.kind is not EntryKind.DO or is_undone is undoing:
+        raise NotPossible("nothing_to_undo" if undoing else "nothing_to_redo")
+    rows = session.scalars(select(JournalChange).where(JournalChange.seq == seq)).all()
+    found = session.scalars(select(Page).where(Page.id.in_([row.page_id for row in rows]))).all()
+    pages = {page.id: page for page in found}
+    changes: dict[int, Fields] = {}
+    for row in rows:
+        expected, changes[row.page_id] = (row.after, row.before) if undoing else (row.before, row.after)
+        now = page_state(pages[row.page_id]).fields()
+        if any(now[name] != value for name, value in expected.items()):
+            raise ChangedMeanwhile("changed_since", entry=_later_entry(session, row.page_id, expected, seq))
+    return _write(
+        session, kind, _into_free_places(session, pages, changes), pages, mappen, author=caller.author, of_seq=seq
+    )
 
 
-def _pages(session: Session, mappe: Mappe, ids: Collection[int] | Mapping[int, Fields]) -> dict[int, Page]:
-    if not ids:
-        return {}
-    found = session.scalars(select(Page).where(Page.mappe_id == mappe.id, Page.id.in_(list(ids)))).all()
-    if len(found) != len(ids):
-        raise NotFound("A page is not in this Mappe any more.")
-    return {page.id: page for page in found}
+def _later_entry(session: Session, page_id: int, fields: Fields, seq: int) -> Any:
+    """Return what is told of the newest entry that set one of the fields of a page after entry `seq`."""
+    later = (
+        select(JournalChange.seq, JournalChange.after)
+        .join(JournalEntry, JournalEntry.seq == JournalChange.seq)
+        .where(JournalChange.page_id == page_id, JournalChange.seq > seq, JournalEntry.kind != EntryKind.MACHINE)
+        .order_by(JournalChange.seq.desc())
+    )
+    for row in session.execute(later):
+        if fields.keys() & row.after.keys():
+            return told_of(session, [row.seq])[row.seq].model_dump(mode="json")
+    return None
+
+
+def _locked(caller: Caller, session: Session, mappe_id: int, operation: Operation) -> dict[int, Mappe]:
+    """Lock the Mappen that an operation touches, always in the order of their numbers."""
+    wanted = {mappe_id, operation.mappe} if isinstance(operation, MoveToMappe) else {mappe_id}
+    return {number: locked_mappe(caller, session, number) for number in sorted(wanted)}
+
+
+def _refuse_conflict(session: Session, caller: Caller, changes: Changes, seen: int) -> None:
+    by_others = (
+        select(JournalChange.page_id, JournalChange.after)
+        .join(JournalEntry, JournalEntry.seq == JournalChange.seq)
+        .where(
+            JournalChange.page_id.in_(list(changes)),
+            JournalChange.seq > seen,
+            JournalEntry.kind != EntryKind.MACHINE,
+            JournalEntry.author != caller.author,
+        )
+    )
+    for page_id, after in session.execute(by_others):
+        if changes[page_id].keys() & after.keys():
+            raise ChangedMeanwhile("changed_meanwhile")
+
+
+def _into_free_places(session: Session, pages: Mapping[int, Page], changes: Changes) -> Changes:
+    """Return changes whose pages go beside a sheet that has come to lie where they lay."""
+    going = {
+        page_id: (
+            fields.get("mappe_id", pages[page_id].mappe_id),
+            Decimal(fields["rank"]) if "rank" in fields else pages[page_id].rank,
+            Side(fields.get("side", pages[page_id].side)),
+        )
+        for page_id, fields in changes.items()
+        if PLACE_FIELDS & fields.keys()
+    }
+    if not going:
+        return changes
+    mappen = {mappe_id for mappe_id, _, _ in going.values()}
+    others = session.execute(
+        select(Page.mappe_id, Page.rank, Page.side).where(Page.mappe_id.in_(mappen), Page.id.not_in(list(going)))
+    ).all()
+    taken = {(row.mappe_id, row.rank, row.side) for row in others}
+    crowded = {(mappe_id, rank) for mappe_id, rank, side in going.values() if (mappe_id, rank, side) in taken}
+    moved = {}
+    for mappe_id, rank in crowded:
+        above = min((row.rank for row in others if row.mappe_id == mappe_id and row.rank > rank), default=None)
+        moved[mappe_id, rank] = ranks_between(rank, above, 1)[0]
+    return {
+        page_id: {**fields, "rank": str(moved[going[page_id][:2]])} if going.get(page_id, ())[:2] in moved else fields
+        for page_id, fields in changes.items()
+    }
 
 
 def _write(
     session: Session,
-    mappe: Mappe,
     kind: EntryKind,
-    text: str,
+    changes: Changes,
     pages: Mapping[int, Page],
-    before: Mapping[int, Fields],
-    after: Mapping[int, Fields],
+    mappen: Mapping[int, Mappe],
+    *,
+    author: str = "",
+    operation: Fields | None = None,
+    message: Fields | None = None,
     of_seq: int | None = None,
 ) -> int:
-    mappe.seq += 1
-    for page_id, page in pages.items():
-        _set(page, after[page_id])
-        page.revision = mappe.seq
-    session.add(
-        JournalEntry(
-            mappe_id=mappe.id,
-            seq=mappe.seq,
-            kind=kind,
-            of_seq=of_seq,
-            text=text,
-            before=_keyed(before),
-            after=_keyed(after),
-        )
-    )
-    if any(not fields or not PLACE_FIELDS.issuperset(fields) for fields in after.values()):
-        read_soon(session, mappe.id)
-    tell(session, mappe.id)
-    return mappe.seq
+    seq = next_change(session, *mappen.values())
+    entry = JournalEntry(seq=seq, kind=kind, of_seq=of_seq, author=author, operation=operation, message=message)
+    session.add(entry)
+    session.flush()
+    session.add_all(JournalMappe(mappe_id=mappe_id, seq=seq) for mappe_id in mappen)
+    for page_id, fields in changes.items():
+        page = pages[page_id]
+        if fields:
+            now = page_state(page).fields()
+            before = {name: now[name] for name in fields}
+            session.add(JournalChange(page_id=page_id, seq=seq, before=before, after=dict(fields)))
+            _set(page, fields)
+        page.revision = seq
+    for mappe_id in {pages[page_id].mappe_id for page_id in _to_read(changes)}:
+        read_soon(session, mappe_id)
+    return seq
 
 
-def _keyed(changes: Mapping[int, Fields]) -> dict[str, Any]:
-    return {str(page_id): fields for page_id, fields in changes.items()}
-
-
-def _read(page: Page, names: Iterable[str]) -> Fields:
-    places = {"rank": str(page.rank), "side": page.side.value, "put_away": page.put_away}
-    return {name: places[name] if name in PLACE_FIELDS else page.treatment.get(name) for name in names}
+def _to_read(changes: Changes) -> Sequence[int]:
+    """Return the pages that have arrived or look different now."""
+    return [page_id for page_id, fields in changes.items() if not fields or not PLACE_FIELDS.issuperset(fields)]
 
 
 def _set(page: Page, fields: Fields) -> None:
+    if "mappe_id" in fields:
+        page.mappe_id = fields["mappe_id"]
     if "rank" in fields:
         page.rank = Decimal(fields["rank"])
     if "side" in fields:
         page.side = Side(fields["side"])
-    if "put_away" in fields:
-        page.put_away = fields["put_away"]
+    if "set_aside" in fields:
+        page.set_aside = fields["set_aside"]
     treated = {name: value for name, value in fields.items() if name not in PLACE_FIELDS}
     if treated:
         page.treatment = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")

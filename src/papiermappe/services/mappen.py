@@ -1,18 +1,39 @@
-"""Mappen: opening, naming, listing."""
+"""Mappen: opening, naming, listing, clearing away and taking back."""
 
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
+from enum import StrEnum
 from typing import NamedTuple
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, Select, and_, exists, func, select
+from sqlalchemy.orm import Session
 
-from papiermappe.core.order.places import reading_order
-from papiermappe.services.desk import PageView, page_view
-from papiermappe.services.errors import NotPossible
-from papiermappe.services.journal import locked_mappe, pages_of, place_of
-from papiermappe.store.database import Store, tell
-from papiermappe.store.models import Filing, FilingState, Mappe, Pass, PassState
+from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.changes import next_change
+from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.transaction import transaction
+from papiermappe.services.views import PageView, page_row
+from papiermappe.store.database import Store, notify
+from papiermappe.store.models import Filing, FilingState, Mappe, Page, Run, RunState
 
-MOST_SUBJECT = 120
+MAX_SUBJECT = 120
+KEPT_DAYS = 30
+PAGE_SIZE = 24
+
+
+class MappeState(StrEnum):
+    """How far a Mappe is."""
+
+    EMPTY = "empty"
+    OPEN = "open"
+    RECEIVING = "receiving"
+    FILED = "filed"
+
+
+class MappeOrder(StrEnum):
+    """In which order Mappen are listed."""
+
+    NEWEST = "newest"
+    SUBJECT = "subject"
 
 
 class MappeCard(NamedTuple):
@@ -23,46 +44,135 @@ class MappeCard(NamedTuple):
     opened_at: datetime
     page_count: int
     first_page: PageView | None
-    state: str
+    state: MappeState
 
 
-def open_mappe(store: Store, subject: str = "") -> int:
-    """Open a new Mappe; return its number."""
-    with store.begin() as session:
-        mappe = Mappe(subject=_clean_subject(subject))
-        session.add(mappe)
-        session.flush()
-        return mappe.id
+class ClearedMappe(NamedTuple):
+    """A Mappe that was cleared away and can still be taken back."""
+
+    id: int
+    subject: str
+    page_count: int
+    kept_until: datetime
 
 
-def rename(store: Store, mappe_id: int, subject: str) -> None:
-    """Give a Mappe another subject."""
-    with store.begin() as session:
-        mappe = locked_mappe(session, mappe_id)
-        mappe.subject = _clean_subject(subject)
-        tell(session, mappe_id)
+class Listed(NamedTuple):
+    """A part of a list."""
+
+    cards: list[MappeCard]
+    total: int
+    pages: int
+    """How many parts there are."""
+
+
+@transaction
+def open_mappe(_: Caller, session: Session, subject: str = "") -> int:
+    """Open a new Mappe; return its number. Raises NotPossible."""
+    mappe = Mappe(subject=_clean_subject(subject))
+    session.add(mappe)
+    session.flush()
+    mappe.subject_change = next_change(session, mappe)
+    return mappe.id
+
+
+@transaction
+def rename(caller: Caller, session: Session, mappe_id: int, subject: str) -> None:
+    """Give a Mappe another subject. Raises NotFound, NotPossible."""
+    mappe = locked_mappe(caller, session, mappe_id)
+    mappe.subject = _clean_subject(subject)
+    mappe.subject_change = next_change(session, mappe)
 
 
 def _clean_subject(subject: str) -> str:
     cleaned = " ".join("".join(c if c.isprintable() else " " for c in subject).split())
-    if len(cleaned) > MOST_SUBJECT:
-        raise NotPossible(
-            f"The subject is longer than {MOST_SUBJECT} characters. The old one stays; shorten it and try again."
-        )
+    if len(cleaned) > MAX_SUBJECT:
+        raise NotPossible("subject_too_long", limit=MAX_SUBJECT)
     return cleaned
 
 
-def list_open(store: Store) -> list[MappeCard]:
-    """Return the Mappen that have not been filed yet, the newest first."""
+@transaction
+def clear(caller: Caller, session: Session, mappe_id: int) -> None:
+    """Clear a Mappe away. What was filed stays; the Mappe can be taken back for 30 days.
+
+    Raises:
+        NotFound: it is not there.
+        NotPossible: pages are being scanned, or a document is being made.
+    """
+    mappe = locked_mappe(caller, session, mappe_id)
+    live = exists().where(Run.mappe_id == mappe_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    making = exists().where(Filing.mappe_id == mappe_id, Filing.state.in_([FilingState.QUEUED, FilingState.MAKING]))
+    if session.scalar(select(live)):
+        raise NotPossible("clear_while_receiving")
+    if session.scalar(select(making)):
+        raise NotPossible("clear_while_making")
+    mappe.cleared_at = datetime.now(UTC)
+    notify(session, mappe_id)
+
+
+@transaction
+def take_back(_: Caller, session: Session, mappe_id: int) -> None:
+    """Take a Mappe back that was cleared away. Raises NotFound."""
+    mappe = session.get(Mappe, mappe_id, with_for_update=True)
+    if mappe is None:
+        raise NotFound("mappe_removed")
+    mappe.cleared_at = None
+    next_change(session, mappe)
+
+
+def list_cleared(_: Caller, store: Store) -> list[ClearedMappe]:
+    """Return the Mappen that can be taken back, those cleared last first."""
+    counted = select(func.count()).where(Page.mappe_id == Mappe.id).scalar_subquery()
+    cleared = select(Mappe.id, Mappe.subject, Mappe.cleared_at, counted.label("pages"))
     with store.begin() as session:
-        filed = select(Filing.mappe_id).where(Filing.state == FilingState.DONE)
-        mappen = session.scalars(select(Mappe).where(Mappe.id.not_in(filed)).order_by(Mappe.id.desc())).all()
-        live = set(session.scalars(select(Pass.mappe_id).where(Pass.state.in_([PassState.TAKING, PassState.WAITING]))))
-        cards = []
-        for mappe in mappen:
-            pages = {page.id: page for page in pages_of(session, mappe.id) if not page.put_away}
-            order = reading_order(place_of(page) for page in pages.values())
-            first = page_view(pages[order[0].page_id]) if order else None
-            state = "taking pages in" if mappe.id in live else ("empty" if not pages else "open")
-            cards.append(MappeCard(mappe.id, mappe.subject, mappe.opened_at, len(pages), first, state))
-        return cards
+        rows = session.execute(cleared.where(Mappe.cleared_at.is_not(None)).order_by(Mappe.cleared_at.desc())).all()
+    return [ClearedMappe(row.id, row.subject, row.pages, row.cleared_at + timedelta(days=KEPT_DAYS)) for row in rows]
+
+
+def list_open(_: Caller, store: Store, find: str = "", order: MappeOrder = MappeOrder.NEWEST, page: int = 1) -> Listed:
+    """Return a part of the Mappen that have not been filed yet.
+
+    Args:
+        store: of the Mappen.
+        find: words that the subject holds.
+        order: of the list.
+        page: which part, from 1; beyond the last one the last.
+    """
+    filed = exists().where(Filing.mappe_id == Mappe.id, Filing.state == FilingState.MADE)
+    wanted: list[ColumnElement[bool]] = [Mappe.cleared_at.is_(None), ~filed]
+    wanted += [Mappe.subject.icontains(word, autoescape=True) for word in find.split()]
+    with store.begin() as session:
+        total = session.scalar(select(func.count()).select_from(Mappe).where(and_(*wanted))) or 0
+        parts = max(1, -(-total // PAGE_SIZE))
+        by = (func.lower(Mappe.subject), Mappe.id) if order is MappeOrder.SUBJECT else (Mappe.id.desc(),)
+        start = (min(page, parts) - 1) * PAGE_SIZE
+        rows = session.execute(_cards().where(and_(*wanted)).order_by(*by).offset(start).limit(PAGE_SIZE)).all()
+        firsts = session.scalars(select(Page).where(Page.id.in_([row.first for row in rows if row.first]))).all()
+        views = {first.id: page_row(first).view for first in firsts}
+        cards = [
+            MappeCard(
+                row.id,
+                row.subject,
+                row.opened_at,
+                row.page_count,
+                views.get(row.first),
+                MappeState.RECEIVING if row.live else MappeState.OPEN if row.page_count else MappeState.EMPTY,
+            )
+            for row in rows
+        ]
+    return Listed(cards, total, parts)
+
+
+def _cards() -> Select[tuple[int, str, datetime, int, int | None, bool]]:
+    """Select Mappen with how many pages lie in them, the first of them, and whether pages are being scanned."""
+    lying = Page.mappe_id == Mappe.id, ~Page.set_aside
+    # "back" sorts before "front": descending gives the front first
+    first = select(Page.id).where(*lying).order_by(Page.rank, Page.side.desc()).limit(1).scalar_subquery()
+    live = exists().where(Run.mappe_id == Mappe.id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    return select(
+        Mappe.id,
+        Mappe.subject,
+        Mappe.opened_at,
+        select(func.count()).where(*lying).scalar_subquery().label("page_count"),
+        first.label("first"),
+        live.label("live"),
+    )

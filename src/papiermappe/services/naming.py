@@ -1,6 +1,7 @@
 """Numbers for file names: each given out once, whoever asks."""
 
-from sqlalchemy import select, update
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from papiermappe.store.models import NamingRule
@@ -15,14 +16,7 @@ def next_number(session: Session) -> int:
 
 def take_number(session: Session) -> int:
     """Take the next number. Who asks at the same time waits until this transaction ends, then gets the one after."""
-    taken: int | None = session.scalar(
-        update(NamingRule)
-        .where(NamingRule.name == RULE)
-        .values(next_number=NamingRule.next_number + 1)
-        .returning(NamingRule.next_number)
-    )
-    if taken is None:
-        session.add(NamingRule(name=RULE, next_number=2))
-        session.flush()
-        return 1
-    return taken - 1
+    first = insert(NamingRule).values(name=RULE, next_number=2)
+    after_that = {"next_number": NamingRule.next_number + 1}
+    taken = first.on_conflict_do_update(index_elements=["name"], set_=after_that).returning(NamingRule.next_number)
+    return (session.scalar(taken) or 2) - 1

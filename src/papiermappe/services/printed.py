@@ -2,18 +2,16 @@
 
 from collections.abc import Sequence
 from datetime import date
+from decimal import Decimal
 from typing import NamedTuple
 
 from pydantic import BaseModel
 
-from papiermappe.core.clean.arrival import Look
-from papiermappe.core.order.numbers import Told, numbers_of, told_by
-from papiermappe.core.order.places import sheets
-from papiermappe.core.printed import Printed
-from papiermappe.services.journal import place_of
-from papiermappe.store.models import Page
+from papiermappe.core.order.numbers import infer_order, numbers_of
+from papiermappe.core.order.places import Place, Side, sheets
+from papiermappe.core.reading.printed import Printed
 
-MOST_DAYS = 6
+MAX_DAYS = 6
 
 
 class DayView(BaseModel):
@@ -27,56 +25,61 @@ class DayView(BaseModel):
 class PrintedView(BaseModel):
     """What is printed on the pages of a Mappe."""
 
-    numbers: dict[int, int]
-    """By page."""
-    out_of_place: int
+    first: int | None = None
+    """The lowest page number."""
+    last: int | None = None
+    out_of_place: int = 0
     """How many sheets lie where, by their numbers, another belongs."""
-    missing: list[int]
-    twice: list[int]
-    days: list[DayView]
+    missing: list[int] = []
+    twice: list[int] = []
+    days: list[DayView] = []
     """Each once, in the order of the pages."""
 
 
-class Numbers(NamedTuple):
-    """The page numbers of a Mappe."""
+class PrintedPage(NamedTuple):
+    """As much of a page as this needs."""
 
-    by_page: dict[int, int]
-    told: Told | None
-    """What they tell of the order of the sheets."""
+    id: int
+    rank: Decimal
+    side: Side
+    set_aside: bool
+    blank: bool
+    printed: Printed | None
 
 
-def printed_numbers(pages: Sequence[Page]) -> Numbers:
-    """Return the page numbers of a Mappe, given all its pages in their order."""
-    lying = [page for page in pages if not page.put_away]
-    numbers = numbers_of([_printed(page) for page in lying])
-    by_page = {page.id: number for page, number in zip(lying, numbers, strict=True) if number is not None}
-    blank = {page.id for page in lying if page.id not in by_page and _is_blank(page)}
+def printed_view(pages: Sequence[PrintedPage]) -> PrintedView:
+    """Return what is printed on the pages of a Mappe, given all of them."""
+    ordered = sorted((page for page in pages if not page.set_aside), key=_reading_order)
+    if not any(page.printed for page in ordered):
+        return PrintedView()
+    numbers = numbers_of([page.printed for page in ordered])
+    by_page = {page.id: number for page, number in zip(ordered, numbers, strict=True) if number is not None}
+    without = {page.id for page in ordered if page.blank and page.id not in by_page}
     lanes = [
-        [by_page.get(place.page_id) for place in sheet if place.page_id not in blank]
-        for sheet in sheets(map(place_of, lying))
+        [by_page.get(place.page_id) for place in sheet if place.page_id not in without]
+        for sheet in sheets(Place(page.id, page.rank, page.side) for page in ordered)
     ]
-    return Numbers(by_page, told_by(lanes))
-
-
-def _is_blank(page: Page) -> bool:
-    return page.look is not None and Look.model_validate(page.look).is_blank
-
-
-def printed_view(pages: Sequence[Page]) -> PrintedView:
-    """Return what is printed on the pages of a Mappe, given all of them in their order."""
-    by_page, told = printed_numbers(pages)
-    days: dict[date, int] = {}
-    for number, page in enumerate((page for page in pages if not page.put_away), 1):
-        for day in printed.dates if (printed := _printed(page)) else ():
-            days.setdefault(day, number)
+    inferred = infer_order(lanes)
+    days = _days(ordered)
+    if inferred is None:
+        return PrintedView(days=days)
     return PrintedView(
-        numbers=by_page,
-        out_of_place=told.out_of_place if told else 0,
-        missing=told.missing if told else [],
-        twice=told.twice if told else [],
-        days=[DayView(day=day, page=page) for day, page in list(days.items())[:MOST_DAYS]],
+        first=min(by_page.values()),
+        last=max(by_page.values()),
+        out_of_place=inferred.out_of_place,
+        missing=inferred.missing,
+        twice=inferred.twice,
+        days=days,
     )
 
 
-def _printed(page: Page) -> Printed | None:
-    return Printed.model_validate(page.printed) if page.printed else None
+def _reading_order(page: PrintedPage) -> tuple[Decimal, bool]:
+    return page.rank, page.side is Side.BACK
+
+
+def _days(ordered: Sequence[PrintedPage]) -> list[DayView]:
+    found: dict[date, int] = {}
+    for number, page in enumerate(ordered, 1):
+        for day in page.printed.dates if page.printed else ():
+            found.setdefault(day, number)
+    return [DayView(day=day, page=page) for day, page in list(found.items())[:MAX_DAYS]]

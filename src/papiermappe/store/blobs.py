@@ -3,6 +3,8 @@
 import errno
 import hashlib
 import os
+from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO
 
@@ -10,7 +12,7 @@ import obstore
 from obstore.exceptions import BaseError, NotFoundError
 from obstore.store import LocalStore, ObjectStore
 
-from papiermappe.core.page_text import Care
+from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.store.errors import BlobMissing, DiskFull, StoreError
 
 
@@ -43,19 +45,19 @@ class Blobs:
         return f"captures/{sha256[:2]}/{sha256}"
 
     @staticmethod
-    def picture_key(picture: str, width_px: int) -> str:
+    def picture_key(picture: str, size: str) -> str:
         """Where a picture made from a capture lies. It can be made again at any time."""
-        return f"pictures/{picture[:2]}/{picture}-{width_px}.jpg"
+        return f"pictures/{picture[:2]}/{picture}-{size}.jpg"
 
     @staticmethod
-    def reading_key(picture: str, languages: str, care: Care) -> str:
-        """Where it lies what was read on a picture. It can be read again at any time."""
-        return f"readings/{picture[:2]}/{picture}-{languages}-{care}.json"
+    def reading_key(picture: str, languages: str, mode: RecognitionMode) -> str:
+        """Where the text that was read on a picture lies. It can be read again at any time."""
+        return f"readings/{picture[:2]}/{picture}-{languages}-{mode}.json"
 
     @staticmethod
-    def trial_key(pages: str, what: str) -> str:
-        """Where it lies what the levels make of pages: what they weigh, or how a spot looks at one."""
-        return f"trials/{pages[:2]}/{pages}-{what}"
+    def estimate_key(pages: str, part: str) -> str:
+        """Where an estimate of the levels lies: what pages weigh, or how a sample of one looks."""
+        return f"estimates/{pages[:2]}/{pages}-{part}"
 
     @staticmethod
     def document_key(sha256: str) -> str:
@@ -83,8 +85,8 @@ class Blobs:
             return
         path = self._folder / key
         try:
-            for one in (path, path.parent, path.parent.parent):
-                _flush(one)
+            for part in (path, path.parent, path.parent.parent):
+                _flush(part)
         except OSError as exc:
             raise _translated(exc) from exc
 
@@ -100,9 +102,27 @@ class Blobs:
         try:
             return bytes(obstore.get(self._store, key).bytes())
         except (NotFoundError, FileNotFoundError) as exc:
-            raise BlobMissing(f"The file {key.rsplit('/', 1)[-1]} is not there any more.") from exc
+            raise BlobMissing("blob_missing", key=key) from exc
         except (BaseError, OSError) as exc:
-            raise StoreError("A file cannot be read from the disk.") from exc
+            raise StoreError("blob_unreadable", key=key) from exc
+
+    def remove(self, key: str) -> None:
+        """Remove a file, if it is there. Raises StoreError."""
+        try:
+            obstore.delete(self._store, key)
+        except (NotFoundError, FileNotFoundError):
+            pass
+        except (BaseError, OSError) as exc:
+            raise StoreError("blob_not_written") from exc
+
+    def list_keys(self, prefix: str) -> Iterator[tuple[str, datetime, int]]:
+        """Yield key, time of writing and bytes of the files below a prefix, as `captures`. Raises StoreError."""
+        try:
+            for batch in obstore.list(self._store, prefix):
+                for entry in batch:
+                    yield entry["path"], entry["last_modified"], entry["size"]
+        except (BaseError, OSError) as exc:
+            raise StoreError("blob_unreadable", key=prefix) from exc
 
     def has(self, key: str) -> bool:
         """Whether a file is there."""
@@ -115,11 +135,11 @@ class Blobs:
     def _put_failed(self, exc: Exception, size: int) -> StoreError:
         """Tell a full disk from other trouble; obstore does not pass the error number on."""
         if self._folder is None:
-            return StoreError("A file cannot be written.")
+            return StoreError("blob_not_written")
         left = os.statvfs(self._folder)
         if getattr(exc, "errno", None) == errno.ENOSPC or left.f_bavail * left.f_frsize < size + 1_000_000:
-            return DiskFull("The disk is full. Make room.")
-        return StoreError("A file cannot be written to the disk.")
+            return DiskFull("disk_full")
+        return StoreError("blob_not_written")
 
 
 def _flush(path: Path) -> None:
@@ -132,5 +152,5 @@ def _flush(path: Path) -> None:
 
 def _translated(exc: OSError) -> StoreError:
     if exc.errno == errno.ENOSPC:
-        return DiskFull("The disk is full. Make room.")
-    return StoreError("A file cannot be written to the disk.")
+        return DiskFull("disk_full")
+    return StoreError("blob_not_written")

@@ -1,19 +1,25 @@
 """The connection to PostgreSQL, and what goes with it."""
 
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import TypeVar
 
 from alembic import command
 from alembic.config import Config
+from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Connection, Engine, create_engine, text
 from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.errors import DatabaseGone
+from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TransactionLost
 
 CHANNEL = "mappe"
+RETRY_PAUSES_S = (0.02, 0.05, 0.15, 0.4)
+
+T = TypeVar("T")
 
 
 class Store:
@@ -42,22 +48,37 @@ class Store:
 
         Raises:
             DatabaseGone: the database does not answer.
+            DatabaseFull: it has no room left.
+            TransactionLost: it has broken the transaction off for another one.
         """
         try:
             with self._sessions.begin() as session:
                 yield session
         except DBAPIError as exc:
-            if isinstance(exc, OperationalError) or exc.connection_invalidated:
-                raise DatabaseGone(
-                    "The database does not answer. Everything that was shown as arrived is safe. It goes on by itself "
-                    "when the database is back."
-                ) from exc
+            if error := _database_error(exc):
+                raise error from exc
             raise
+        except ConnectorException as exc:  # of the queue, whose statements go through this session's connection
+            raise _queue_error(exc) from exc
+
+    def run(self, action: Callable[[Session], T]) -> T:
+        """Run an action as one transaction; where the database breaks it off for another one, run it again.
+
+        Raises as `begin` does, and what the action raises.
+        """
+        for pause_s in RETRY_PAUSES_S:
+            try:
+                with self.begin() as session:
+                    return action(session)
+            except TransactionLost:
+                time.sleep(pause_s)
+        with self.begin() as session:
+            return action(session)
 
     @contextmanager
-    def sole(self, purpose: int, number: int) -> Iterator["SoleLock"]:
+    def advisory_lock(self, purpose: int, number: int) -> Iterator["AdvisoryLock"]:
         """Offer a lock that only one process can have at a time; given back at the end."""
-        lock = SoleLock(self.engine, purpose, number)
+        lock = AdvisoryLock(self.engine, purpose, number)
         try:
             yield lock
         finally:
@@ -68,7 +89,7 @@ class Store:
         self.engine.dispose()
 
 
-class SoleLock:
+class AdvisoryLock:
     """An advisory lock of PostgreSQL, on a connection of its own: when its holder dies, it is free.
 
     Args:
@@ -97,7 +118,7 @@ class SoleLock:
             self._connection = self._engine.connect()
             return bool(self._connection.scalar(text("select pg_try_advisory_lock(:purpose, :number)"), self._key))
         except OperationalError as exc:
-            raise DatabaseGone("The database does not answer.") from exc
+            raise DatabaseGone("database_gone") from exc
 
     def release(self) -> None:
         """Give the lock back, with its connection."""
@@ -118,17 +139,34 @@ class SoleLock:
         return True
 
 
-def tell(session: Session, mappe_id: int) -> None:
-    """Tell all windows that something about a Mappe has changed, when the transaction is committed."""
+def notify(session: Session, mappe_id: int) -> None:
+    """Notify all windows that something about a Mappe has changed, when the transaction is committed."""
     session.execute(text("select pg_notify(:channel, :mappe)"), {"channel": CHANNEL, "mappe": str(mappe_id)})
 
 
-def migrate(database_url: str) -> None:
+def _database_error(exc: DBAPIError) -> StoreError | None:
+    """Return what an error of the database is to a person, by its SQLSTATE; None where it is a fault of ours."""
+    state = getattr(exc.orig, "sqlstate", None) or ""
+    if state.startswith("40"):  # transaction rollback: serialization failure, deadlock
+        return TransactionLost("transaction_lost")
+    if state.startswith("53"):  # insufficient resources: disk full, out of memory, too many connections
+        return DatabaseFull("database_full")
+    if isinstance(exc, OperationalError) or exc.connection_invalidated:
+        return DatabaseGone("database_gone")
+    return None
+
+
+def _queue_error(exc: ConnectorException) -> StoreError:
+    state = getattr(exc.__cause__, "sqlstate", None) or ""
+    return TransactionLost("transaction_lost") if state.startswith("40") else DatabaseGone("database_gone")
+
+
+def migrate(database_url: str, revision: str = "head") -> None:
     """Bring the tables up to date. Raises DatabaseGone."""
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     config.attributes["database_url"] = database_url.replace("postgresql://", "postgresql+psycopg://", 1)
     try:
-        command.upgrade(config, "head")
+        command.upgrade(config, revision)
     except OperationalError as exc:
-        raise DatabaseGone("The database does not answer. Nothing was changed; start it, then try again.") from exc
+        raise DatabaseGone("database_gone") from exc

@@ -1,9 +1,11 @@
 """What goes wrong with the disk or the database.
 
 StoreError
-├── DatabaseGone
-├── DiskFull
-└── BlobMissing
+├── DatabaseGone        the database does not answer
+├── DatabaseFull        it has no room left
+├── TransactionLost     it has broken off a transaction so that another could go on; tried again, it works
+├── DiskFull            there is no room for a file
+└── BlobMissing         a file that should be there is not
 """
 
 from papiermappe.errors import PapiermappeError
@@ -15,6 +17,14 @@ class StoreError(PapiermappeError):
 
 class DatabaseGone(StoreError):
     """The database does not answer."""
+
+
+class DatabaseFull(StoreError):
+    """The database has no room left, or no connection to spare."""
+
+
+class TransactionLost(StoreError):
+    """The database has broken off a transaction for another one: a deadlock."""
 
 
 class DiskFull(StoreError):

@@ -1,4 +1,8 @@
-"""The tables. PostgreSQL keeps what must always hold: unique places, unique names, one pass a device."""
+"""The tables. PostgreSQL keeps what must always hold: unique places, unique names, one live run a device.
+
+One sequence, `change_seq`, numbers everything that windows are told of: journal entries and the changes of runs,
+filings and Mappen. It is read while the Mappe's row is locked, so the numbers of one Mappe are committed in order.
+"""
 
 from datetime import date, datetime
 from decimal import Decimal
@@ -6,6 +10,7 @@ from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import (
+    BigInteger,
     CheckConstraint,
     DateTime,
     Enum,
@@ -13,6 +18,7 @@ from sqlalchemy import (
     Index,
     MetaData,
     Numeric,
+    Sequence,
     UniqueConstraint,
     func,
     text,
@@ -20,13 +26,15 @@ from sqlalchemy import (
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
-from papiermappe.core.encode.formats import Format
+from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.history import EntryKind
 from papiermappe.core.order.places import Side
-from papiermappe.core.page_text import Care
+from papiermappe.core.reading.page_text import RecognitionMode
 
 Json = dict[str, Any]
+BigInt = BigInteger()
+
+LIVE_STATES = "state in ('receiving', 'waiting')"
 
 
 class Base(DeclarativeBase):
@@ -34,52 +42,68 @@ class Base(DeclarativeBase):
 
     metadata = MetaData(
         naming_convention={
-            "ix": "ix_%(column_0_label)s",
+            "ix": "ix_%(column_0_N_label)s",
             "uq": "uq_%(table_name)s_%(column_0_N_name)s",
             "ck": "ck_%(table_name)s_%(constraint_name)s",
             "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map = {datetime: DateTime(timezone=True), Json: JSONB, Decimal: Numeric}  # noqa: RUF012 (SQLAlchemy's way)
+    type_annotation_map = {datetime: DateTime(timezone=True), Json: JSONB(none_as_null=True), Decimal: Numeric}  # noqa: RUF012 (SQLAlchemy's way)
 
 
-def _named(kind: type[StrEnum], name: str) -> Enum:
-    """Return a column type that keeps an enum by its values, as text with a CHECK."""
+CHANGE_SEQ = Sequence("change_seq", metadata=Base.metadata)
+
+
+def _codes(kind: type[StrEnum], name: str) -> Enum:
+    """Return a column type that keeps an enum by its codes, as text with a CHECK."""
     return Enum(
         kind,
         name=name,
         native_enum=False,
         length=20,
         create_constraint=True,
-        values_callable=lambda all_: [one.value for one in all_],
+        values_callable=lambda members: [member.value for member in members],
     )
 
 
-class PassState(StrEnum):
-    """How far a pass is.
+class RunOrigin(StrEnum):
+    """Where the captures of a run come from."""
 
-    taking -> waiting (a sheet from the glass is in) -> taking ...; taking, waiting -> done, stopped, failed.
+    SCANNER = "scanner"
+    FILES = "files"
+    FOLDER = "folder"
+    CAMERA = "camera"
+
+
+class RunState(StrEnum):
+    """How far a run is.
+
+    receiving -> waiting (a sheet from the glass is in) -> receiving ...;
+    receiving, waiting -> done, stopped, interrupted.
     """
 
-    TAKING = "taking"
+    RECEIVING = "receiving"
     WAITING = "waiting"
     DONE = "done"
     STOPPED = "stopped"
-    FAILED = "failed"
+    INTERRUPTED = "interrupted"
 
     @property
     def live(self) -> bool:
-        """Whether the pass still has its device."""
-        return self in {PassState.TAKING, PassState.WAITING}
+        """Whether the run still has its device."""
+        return self in {RunState.RECEIVING, RunState.WAITING}
 
 
 class FilingState(StrEnum):
-    """How far a filing is: queued -> making -> done, failed or stopped; failed, stopped -> queued (tried again)."""
+    """How far the making of documents is.
+
+    queued -> making -> made, failed or stopped; failed, stopped -> queued (tried again).
+    """
 
     QUEUED = "queued"
     MAKING = "making"
-    DONE = "done"
+    MADE = "made"
     FAILED = "failed"
     STOPPED = "stopped"
 
@@ -89,31 +113,66 @@ class FilingState(StrEnum):
         return self in {FilingState.QUEUED, FilingState.MAKING}
 
 
+class DeliveryState(StrEnum):
+    """How far a document is: waiting -> delivering -> delivered or failed; failed -> waiting (tried again)."""
+
+    WAITING = "waiting"
+    DELIVERING = "delivering"
+    DELIVERED = "delivered"
+    FAILED = "failed"
+
+
+class DestinationKind(StrEnum):
+    """What kind of place documents go to."""
+
+    FOLDER = "folder"
+
+
+class EntryKind(StrEnum):
+    """What a journal entry is to undo and redo."""
+
+    DO = "do"
+    """An operation by a person: can be undone."""
+    UNDO = "undo"
+    REDO = "redo"
+    MACHINE = "machine"
+    """Something that happened (a page arrived, a sheet was found): it stays, and stands in nobody's way."""
+
+
 class Device(Base):
-    """A scanner, known by its address."""
+    """A scanner or camera. It is known by its UUID; its address may change."""
 
     __tablename__ = "device"
+    __table_args__ = (Index("uq_device_url_nameless", "url", unique=True, postgresql_where=text("uuid is null")),)
     id: Mapped[int] = mapped_column(primary_key=True)
+    uuid: Mapped[str | None] = mapped_column(unique=True)
+    """As the device tells it; None where it has not told one: then it is known by its address."""
     name: Mapped[str]
-    url: Mapped[str] = mapped_column(unique=True)
+    url: Mapped[str]
+    capabilities: Mapped[Json | None]
+    """What it said last that it can do."""
 
 
 class Ticket(Base):
     """Scan settings under a name."""
 
     __tablename__ = "ticket"
+    __table_args__ = (Index("uq_ticket_default", "is_default", unique=True, postgresql_where=text("is_default")),)
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
     settings: Mapped[Json]
+    is_default: Mapped[bool] = mapped_column(server_default="false")
 
 
 class Destination(Base):
-    """A folder that files go to."""
+    """A place that documents go to."""
 
     __tablename__ = "destination"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(unique=True)
-    folder: Mapped[str]
+    kind: Mapped[DestinationKind] = mapped_column(_codes(DestinationKind, "kind"))
+    settings: Mapped[Json]
+    """What this kind of place needs: of a folder, its path."""
 
 
 class NamingRule(Base):
@@ -132,61 +191,71 @@ class Mappe(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     subject: Mapped[str]
     opened_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    seq: Mapped[int] = mapped_column(server_default="0")
-    """The number of the newest journal entry."""
+    cleared_at: Mapped[datetime | None] = mapped_column(index=True)
+    """When it was cleared away; it can be taken back for some days."""
+    change: Mapped[int] = mapped_column(BigInt, server_default="0")
+    """The newest number of the change sequence that concerns it."""
+    subject_change: Mapped[int] = mapped_column(BigInt, server_default="0")
+    """The change that named it last."""
 
 
-class Pass(Base):
-    """One run that brings captures in."""
+class Run(Base):
+    """One go that brings captures in."""
 
-    __tablename__ = "pass"
+    __tablename__ = "run"
     __table_args__ = (
         UniqueConstraint("mappe_id", "number"),
-        Index(
-            "uq_pass_device_live",
-            "device_id",
-            unique=True,
-            postgresql_where=text("state in ('taking', 'waiting')"),
-        ),
-        Index(
-            "uq_pass_mappe_live",
-            "mappe_id",
-            unique=True,
-            postgresql_where=text("state in ('taking', 'waiting')"),
-        ),
+        CheckConstraint("origin <> 'scanner' or device_id is not null", name="scanner"),
+        CheckConstraint("origin in ('scanner', 'camera') or device_id is null", name="no_device"),
+        Index("uq_run_device_live", "device_id", unique=True, postgresql_where=text(LIVE_STATES)),
+        Index("uq_run_mappe_live", "mappe_id", unique=True, postgresql_where=text(LIVE_STATES)),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))
     number: Mapped[int]
-    device_id: Mapped[int] = mapped_column(ForeignKey("device.id"))
-    ticket: Mapped[Json]
+    origin: Mapped[RunOrigin] = mapped_column(_codes(RunOrigin, "origin"))
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"))
+    ticket: Mapped[Json | None]
+    expected_sheets: Mapped[int | None]
+    """How many sheets the person counted."""
     first_sheet: Mapped[int] = mapped_column(server_default="1")
-    """The number of its first sheet: a pass that goes on after a jam counts on."""
-    state: Mapped[PassState] = mapped_column(_named(PassState, "state"))
-    stop_wanted: Mapped[bool] = mapped_column(server_default="false")
+    """The number of its first sheet: a run that continues after a jam counts on."""
+    state: Mapped[RunState] = mapped_column(_codes(RunState, "state"))
+    stop_requested: Mapped[bool] = mapped_column(server_default="false")
+    dismissed: Mapped[bool] = mapped_column(server_default="false")
+    """Whether a person has decided to finish without the rest."""
     job_url: Mapped[str | None]
-    message: Mapped[str | None]
+    pages_before_job: Mapped[int] = mapped_column(server_default="0")
+    """How many pages were in when the device's job began."""
+    message: Mapped[Json | None]
+    """What happened: a code with its parameters."""
     started_at: Mapped[datetime] = mapped_column(server_default=func.now())
     ended_at: Mapped[datetime | None]
-    device: Mapped[Device] = relationship(lazy="joined")
+    change: Mapped[int] = mapped_column(BigInt, server_default="0")
+    device: Mapped[Device | None] = relationship(lazy="joined")
     captures: Mapped[list["Capture"]] = relationship(order_by="Capture.id", viewonly=True)
 
 
 class Capture(Base):
-    """The untouched picture of one side, as the device delivered it. Never changed."""
+    """The untouched picture of one side, as it came in. Never changed."""
 
     __tablename__ = "capture"
     __table_args__ = (
-        UniqueConstraint("pass_id", "sheet", "side"),
+        UniqueConstraint("run_id", "sheet", "side"),
+        UniqueConstraint("run_id", "file_name", "file_page"),
         CheckConstraint("width_px > 0 and height_px > 0 and dpi > 0", name="size"),
+        CheckConstraint("(sheet is null) = (side is null) and (file_name is null) = (file_page is null)", name="pairs"),
+        CheckConstraint("sheet is not null or file_name is not null", name="source"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    pass_id: Mapped[int] = mapped_column(ForeignKey("pass.id"))
-    sheet: Mapped[int]
-    side: Mapped[Side] = mapped_column(_named(Side, "side"))
-    sha256: Mapped[str]
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
+    sheet: Mapped[int | None]
+    side: Mapped[Side | None] = mapped_column(_codes(Side, "side"))
+    file_name: Mapped[str | None]
+    file_page: Mapped[int | None]
+    sha256: Mapped[str] = mapped_column(index=True)
     media_type: Mapped[str]
-    byte_size: Mapped[int]
+    byte_size: Mapped[int] = mapped_column(BigInt)
     width_px: Mapped[int]
     height_px: Mapped[int]
     dpi: Mapped[float]
@@ -194,72 +263,137 @@ class Capture(Base):
 
 
 class Page(Base):
-    """One side at its place in a Mappe: a capture and a treatment."""
+    """One side, or half of a spread, at its place in a Mappe: a capture and a treatment."""
 
     __tablename__ = "page"
     __table_args__ = (
         UniqueConstraint("mappe_id", "rank", "side", deferrable=True, initially="DEFERRED"),
+        Index("ix_page_mappe_id_revision", "mappe_id", "revision"),
         CheckConstraint("revision > 0", name="revision"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"), index=True)
-    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), unique=True)
+    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))
+    capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
     rank: Mapped[Decimal]
-    side: Mapped[Side] = mapped_column(_named(Side, "side"))
-    put_away: Mapped[bool] = mapped_column(server_default="false")
+    side: Mapped[Side] = mapped_column(_codes(Side, "side"))
+    set_aside: Mapped[bool] = mapped_column(server_default="false")
     treatment: Mapped[Json]
-    look: Mapped[Json | None]
-    """What the machine saw when the page arrived; None before it has looked."""
+    analysis: Mapped[Json | None]
+    """What the machine found when the page arrived; None before it was analysed."""
     printed: Mapped[Json | None]
-    """The page numbers and dates that were read on it; None before it has been read."""
-    revision: Mapped[int]
+    """The page numbers and dates that were read on it; None before it was read."""
+    revision: Mapped[int] = mapped_column(BigInt)
     """The number of the journal entry that changed it last."""
     capture: Mapped[Capture] = relationship(lazy="joined")
 
 
 class JournalEntry(Base):
-    """One change of a Mappe: the fields of the pages it touched, before and after."""
+    """One thing that was done or happened. What it changed is in `journal_change`."""
 
     __tablename__ = "journal_entry"
-    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"), primary_key=True)
-    seq: Mapped[int] = mapped_column(primary_key=True)
-    kind: Mapped[EntryKind] = mapped_column(_named(EntryKind, "kind"))
-    of_seq: Mapped[int | None]
+    seq: Mapped[int] = mapped_column(BigInt, primary_key=True, autoincrement=False)
+    kind: Mapped[EntryKind] = mapped_column(_codes(EntryKind, "kind"))
+    of_seq: Mapped[int | None] = mapped_column(ForeignKey("journal_entry.seq"), index=True)
     """The entry that is undone or redone."""
-    text: Mapped[str]
+    author: Mapped[str]
+    """Who did it; empty for the machine."""
+    operation: Mapped[Json | None]
+    message: Mapped[Json | None]
+    """What happened, where it is no operation; None where nothing is to be told."""
     at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class JournalMappe(Base):
+    """A Mappe that an entry touched."""
+
+    __tablename__ = "journal_mappe"
+    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(ForeignKey("journal_entry.seq"), primary_key=True)
+
+
+class JournalChange(Base):
+    """The fields of one page that an entry set, before and after."""
+
+    __tablename__ = "journal_change"
+    page_id: Mapped[int] = mapped_column(ForeignKey("page.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(ForeignKey("journal_entry.seq"), primary_key=True, index=True)
     before: Mapped[Json]
     after: Mapped[Json]
 
 
 class Filing(Base):
-    """The making of a file, and the record of it."""
+    """The making of documents of a Mappe, and the record of it."""
 
     __tablename__ = "filing"
-    __table_args__ = (UniqueConstraint("destination_id", "file_name"),)
     id: Mapped[int] = mapped_column(primary_key=True)
     mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"), index=True)
-    destination_id: Mapped[int] = mapped_column(ForeignKey("destination.id"))
-    file_name: Mapped[str]
-    title: Mapped[str]
     pages: Mapped[Json]
-    """What is filed: for each page, in order, its capture and treatment as they were."""
+    """What is filed: for each page, in order, its capture, treatment and colour as they were."""
     page_count: Mapped[int]
-    kind: Mapped[Format] = mapped_column(_named(Format, "kind"))
-    level: Mapped[Level] = mapped_column(_named(Level, "level"))
+    format: Mapped[Format] = mapped_column(_codes(Format, "format"))
+    level: Mapped[Level] = mapped_column(_codes(Level, "level"))
     languages: Mapped[str] = mapped_column(server_default="")
     """That its pages are read in, as in eng+deu; empty: they are not read."""
-    care: Mapped[Care] = mapped_column(_named(Care, "care"))
+    recognition_mode: Mapped[RecognitionMode] = mapped_column(_codes(RecognitionMode, "recognition_mode"))
     dated: Mapped[date]
     """The day in its name."""
-    state: Mapped[FilingState] = mapped_column(_named(FilingState, "state"))
-    stop_wanted: Mapped[bool] = mapped_column(server_default="false")
+    state: Mapped[FilingState] = mapped_column(_codes(FilingState, "state"))
+    stop_requested: Mapped[bool] = mapped_column(server_default="false")
     pages_done: Mapped[int] = mapped_column(server_default="0")
-    message: Mapped[str | None]
-    byte_size: Mapped[int | None]
-    sha256: Mapped[str | None]
+    message: Mapped[Json | None]
+    requested_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    ended_at: Mapped[datetime | None]
+    change: Mapped[int] = mapped_column(BigInt, server_default="0")
+    documents: Mapped[list["Document"]] = relationship(order_by="Document.number", viewonly=True)
+
+
+class Document(Base):
+    """A file that a filing makes."""
+
+    __tablename__ = "document"
+    __table_args__ = (UniqueConstraint("filing_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    filing_id: Mapped[int] = mapped_column(ForeignKey("filing.id"))
+    number: Mapped[int]
+    """Its place among the documents of the filing, from 1."""
+    title: Mapped[str]
+    file_name: Mapped[str]
+    sha256: Mapped[str | None] = mapped_column(index=True)
+    """None before it is made."""
+    byte_size: Mapped[int | None] = mapped_column(BigInt)
     made: Mapped[Json | None]
-    """Of each page, in order, what it was made of and what it weighs; None before it is done."""
-    asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    done_at: Mapped[datetime | None]
+    """Of each page, in order, how it was encoded and what it weighs; None before it is made."""
+    filing: Mapped[Filing] = relationship(viewonly=True)
+    deliveries: Mapped[list["Delivery"]] = relationship(order_by="Delivery.id", viewonly=True)
+
+
+class Delivery(Base):
+    """A document on its way to one destination. Its name there is reserved from the beginning."""
+
+    __tablename__ = "delivery"
+    __table_args__ = (
+        UniqueConstraint("destination_id", "file_name"),
+        UniqueConstraint("document_id", "destination_id"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    document_id: Mapped[int] = mapped_column(ForeignKey("document.id"))
+    destination_id: Mapped[int] = mapped_column(ForeignKey("destination.id"))
+    file_name: Mapped[str]
+    idempotency_key: Mapped[str] = mapped_column(unique=True)
+    """Tells the destination that a second try is the same delivery."""
+    state: Mapped[DeliveryState] = mapped_column(_codes(DeliveryState, "state"))
+    tries: Mapped[int] = mapped_column(server_default="0")
+    place: Mapped[str | None]
+    """Where it lies: of a folder, the path."""
+    message: Mapped[Json | None]
+    delivered_at: Mapped[datetime | None]
     destination: Mapped[Destination] = relationship(lazy="joined")
+
+
+class Receipt(Base):
+    """The answer to a command that was sent with a request id: sent again, it is not done again."""
+
+    __tablename__ = "receipt"
+    request_id: Mapped[str] = mapped_column(primary_key=True)
+    answer: Mapped[Json | None]
+    at: Mapped[datetime] = mapped_column(server_default=func.now(), index=True)

@@ -1,4 +1,4 @@
-"""Handing work to the queue, within the transaction that makes it necessary."""
+"""Enqueueing jobs, within the transaction that makes them necessary."""
 
 from collections.abc import Sequence
 from enum import StrEnum
@@ -10,31 +10,33 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 
-class Work(StrEnum):
-    """The kinds of work, by the names under which workers know them."""
+class JobKind(StrEnum):
+    """The kinds of jobs, by the names under which workers know them. Each has a queue of its own."""
 
-    TAKE_IN = "take_in"
-    LOOK_AT = "look_at"
-    FIND_UPRIGHT = "find_upright"
+    RECEIVE = "receive"
     RENDER = "render"
-    TRY_LEVELS = "try_levels"
-    FILE = "file"
+    ANALYSE = "analyse"
+    ESTIMATE_LEVELS = "estimate_levels"
+    FIND_UPRIGHT = "find_upright"
+    MAKE = "make"
+    DELIVER = "deliver"
     READ_AHEAD = "read_ahead"
 
 
 _PRIORITY = {
-    Work.TAKE_IN: 30,
-    Work.RENDER: 20,
-    Work.LOOK_AT: 10,
-    Work.TRY_LEVELS: 8,
-    Work.FIND_UPRIGHT: 5,
-    Work.FILE: 0,
-    Work.READ_AHEAD: -10,
+    JobKind.RECEIVE: 30,
+    JobKind.RENDER: 20,
+    JobKind.ANALYSE: 10,
+    JobKind.ESTIMATE_LEVELS: 8,
+    JobKind.FIND_UPRIGHT: 5,
+    JobKind.DELIVER: 2,
+    JobKind.MAKE: 0,
+    JobKind.READ_AHEAD: -10,
 }
 
 READ_AFTER_S = 3  # pages that come or are changed one after the other are read together
 
-# Never opened: each job goes through the connection of the session that hands it in.
+# Never opened: each job goes through the connection of the session that enqueues it.
 _deferrer = App(connector=SyncPsycopgConnector())
 
 
@@ -44,27 +46,36 @@ _WAITS = text(
 )
 
 
-def hand_in(session: Session, work: Work, **arguments: JSONValue) -> None:
-    """Queue work; it is seen by the workers when the session's transaction is committed."""
-    _task(session, work).defer(**arguments)
+def enqueue(session: Session, kind: JobKind, **arguments: JSONValue) -> None:
+    """Enqueue a job; workers see it when the session's transaction is committed."""
+    _task(session, kind).defer(**arguments)
 
 
-def read_soon(session: Session, mappe_id: int, not_again: Sequence[int] = ()) -> None:
+def read_soon(session: Session, mappe_id: int, excluded: Sequence[int] = ()) -> None:
     """Have the pages of a Mappe read when nothing else is to be done, unless that waits already.
 
-    One Mappe is read at a time; pages that are `not_again` to be tried are left out. The queue's own way to keep one
-    waiting is not used: it would keep a job of a dead worker from being given back while another waits.
+    One Mappe is read at a time; pages that are `excluded` could not be read and are left out. The queue's own way to
+    keep one waiting is not used: it would keep a job of a dead worker from being given back while another waits.
     """
-    if not session.scalar(_WAITS, {"task": Work.READ_AHEAD.value, "mappe_id": mappe_id}):
-        task = _task(session, Work.READ_AHEAD, lock=Work.READ_AHEAD.value, in_s=READ_AFTER_S)
-        task.defer(mappe_id=mappe_id, not_again=list(not_again))
+    if not session.scalar(_WAITS, {"task": JobKind.READ_AHEAD.value, "mappe_id": mappe_id}):
+        task = _task(session, JobKind.READ_AHEAD, lock=JobKind.READ_AHEAD.value, in_s=READ_AFTER_S)
+        task.defer(mappe_id=mappe_id, excluded=list(excluded))
 
 
-def _task(session: Session, work: Work, lock: str | None = None, in_s: int | None = None) -> JobDeferrer:
+def live_job_ids(session: Session, kind: JobKind, argument: str) -> set[int]:
+    """Return the values of an argument of all jobs of a kind that wait or are being done."""
+    query = text(
+        "select (args ->> :argument)::bigint from procrastinate_jobs"
+        " where task_name = :task and status in ('todo', 'doing')"
+    )
+    return set(session.scalars(query, {"task": kind.value, "argument": argument}))
+
+
+def _task(session: Session, kind: JobKind, lock: str | None = None, in_s: int | None = None) -> JobDeferrer:
     return _deferrer.configure_task(
-        work.value,
-        queue=work.value,
-        priority=_PRIORITY[work],
+        kind.value,
+        queue=kind.value,
+        priority=_PRIORITY[kind],
         connection=session.connection().connection.driver_connection,
         lock=lock,
         schedule_in={"seconds": in_s} if in_s else None,

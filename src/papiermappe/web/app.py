@@ -10,38 +10,59 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
+from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 
-from papiermappe.core.languages import language
+from papiermappe.destinations.errors import DestinationError
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import Limits
 from papiermappe.errors import PapiermappeError
+from papiermappe.message import Message
 from papiermappe.recognition.tesseract import readable_languages
 from papiermappe.services.errors import ChangedMeanwhile, NotFound
+from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import BlobMissing, DatabaseGone
-from papiermappe.web import desks, devices, filings, intake, pictures, start
-from papiermappe.web.context import HERE, Context, templates
+from papiermappe.store.errors import BlobMissing, StoreError
+from papiermappe.web import devices, filings, mappen, pictures, runs, start
+from papiermappe.web.author import Author
+from papiermappe.web.context import HERE, Context, templates_in
+from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
+from papiermappe.web.pictures import PictureLate
 from papiermappe.web.security import Guard
+from papiermappe.words import Words
 
 log = structlog.get_logger()
+
+GZIP_LEVEL = 5
 
 _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (NotFound, 404),
     (BlobMissing, 404),
     (ChangedMeanwhile, 409),
-    (DatabaseGone, 503),
+    (PictureLate, 503),
+    (StoreError, 503),
     (DeviceError, 502),
+    (DestinationError, 502),
 )
 
 
-def create_app(settings: Settings, database_url: str) -> FastAPI:
-    """Return the application."""
+def create_app(settings: Settings, database_url: str, words: Words | None = None) -> FastAPI:
+    """Return the application.
+
+    Args:
+        settings: of the desk.
+        database_url: of PostgreSQL.
+        words: other than those of the language of the settings, for tests.
+    """
+    spoken = words or Words.of(settings.language)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
-    hub = Hub(database_url)
+    limits = Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
+    quick = Limits(connect_s=1.5, answer_s=2.0, busy_s=0.0)
+    pages = PageCache()
+    hub = Hub(store, pages, spoken, DeviceWatch(store, quick, spoken))
 
     @contextlib.asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
@@ -53,13 +74,14 @@ def create_app(settings: Settings, database_url: str) -> FastAPI:
         store.close()
 
     app = FastAPI(title="Papiermappe", lifespan=lifespan, openapi_url=None)
-    limits = Limits(page_bytes=settings.most_page_bytes, page_px=settings.most_pixels)
-    quick = Limits(connect_s=1.5, answer_s=2.0, busy_s=0.0)
-    languages = sorted(map(language, readable_languages()), key=lambda one: one.name)
-    app.state.context = Context(settings, store, hub, limits, quick, tuple(languages))
+    app.state.context = Context(
+        settings, store, hub, pages, spoken, templates_in(spoken), limits, quick, tuple(readable_languages())
+    )
+    app.add_middleware(Author)
     app.add_middleware(Guard)
+    app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
-    for module in (start, desks, intake, devices, pictures, filings):
+    for module in (start, mappen, runs, devices, pictures, filings):
         app.include_router(module.router)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)
@@ -69,25 +91,28 @@ def create_app(settings: Settings, database_url: str) -> FastAPI:
 
 
 def _papiermappe_error(request: Request, exc: Exception) -> Response:
-    message = exc.message if isinstance(exc, PapiermappeError) else str(exc)
+    message = exc.message if isinstance(exc, PapiermappeError) else Message(code="went_wrong")
     status = next((code for kind, code in _STATUS if isinstance(exc, kind)), 422)
-    log.info("refused", action="web.refused", path=request.url.path, cause=repr(exc))
-    return _said(request, status, message)
+    log.info("refused", action="web.refused", path=request.url.path, cause=str(exc))
+    return _error_response(request, status, message)
 
 
 def _http_error(request: Request, exc: Exception) -> Response:
     status = exc.status_code if isinstance(exc, HTTPException) else 500
-    message = "This page is not there." if status == 404 else f"This cannot be done ({status})."
-    return _said(request, status, message)
+    code = "not_found" if status == 404 else "not_allowed"
+    return _error_response(request, status, Message(code=code, params={"status": status}))
 
 
 def _not_valid(request: Request, exc: Exception) -> Response:
-    log.info("not valid", action="web.invalid", path=request.url.path, cause=str(exc))
-    return _said(request, 422, "What was sent cannot be read. Nothing was changed.")
+    places = [error["loc"] for error in exc.errors()] if isinstance(exc, RequestValidationError) else []
+    log.info("not valid", action="web.invalid", path=request.url.path, places=repr(places[:5])[:500])
+    return _error_response(request, 422, Message(code="not_valid"))
 
 
-def _said(request: Request, status: int, message: str) -> Response:
+def _error_response(request: Request, status: int, message: Message) -> Response:
     """Answer with a page where a person looks, with JSON where a script asks."""
+    context: Context = request.app.state.context
+    text = context.words.text(message)
     if "text/html" in request.headers.get("accept", ""):
-        return templates.TemplateResponse(request, "problem.html", {"message": message}, status_code=status)
-    return JSONResponse({"message": message}, status_code=status)
+        return context.templates.TemplateResponse(request, "problem.html", {"message": text}, status_code=status)
+    return JSONResponse({"code": message.code, "message": text}, status_code=status)

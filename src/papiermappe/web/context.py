@@ -2,29 +2,31 @@
 
 import json
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path as FilePath
 from typing import Annotated, Any
 
-from fastapi import Depends, Request
+from fastapi import Depends, Path, Request
 from fastapi.templating import Jinja2Templates
 from jinja2 import StrictUndefined
 from markupsafe import Markup
 
-from papiermappe.core.languages import Language
 from papiermappe.devices.escl import Limits
+from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
 from papiermappe.web.events import Hub
+from papiermappe.words import Words
+from papiermappe.words.scripts import script_catalogue
 
-HERE = Path(__file__).parent
-FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
-NOT_KEPT = {"Cache-Control": "no-store"}
-"""For what never changes under its address."""
+HERE = FilePath(__file__).parent
 ICONS = HERE / "static" / "vendor" / "icons"
 
-templates = Jinja2Templates(directory=HERE / "templates")
-templates.env.undefined = StrictUndefined
-templates.env.trim_blocks = templates.env.lstrip_blocks = True
+FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
+"""For what never changes under its address."""
+NOT_KEPT = {"Cache-Control": "no-store"}
+
+MAX_ID = 2**31 - 1  # what PostgreSQL's integer holds
+Id = Annotated[int, Path(ge=1, le=MAX_ID)]
 
 
 def icon(name: str) -> Markup:
@@ -32,20 +34,30 @@ def icon(name: str) -> Markup:
     return Markup((ICONS / f"{name}.svg").read_text())  # noqa: S704 (shipped with the application)
 
 
-def megabytes(size: int) -> str:
-    """Return a file's size for people."""
-    return f"{size / 1e6:.1f} MB" if size >= 1e6 else f"{max(1, round(size / 1e3))} KB"
+def templates_in(words: Words) -> Jinja2Templates:
+    """Return the templates, speaking a language."""
+    templates = Jinja2Templates(directory=HERE / "templates")
+    env = templates.env
+    env.undefined = StrictUndefined
+    env.trim_blocks = env.lstrip_blocks = True
+    env.add_extension("jinja2.ext.i18n")
+    env.install_gettext_callables(words.gettext, words.ngettext, newstyle=True)  # type: ignore[attr-defined]  # of i18n
+    env.globals.update(icon=icon, words=words, script_words=_island({"tag": words.tag, **script_catalogue(words)}))
+    env.filters.update(
+        size=words.size,
+        number=words.number,
+        moment=words.moment,
+        date=words.date,
+        json_island=lambda value: _island(value, words),
+    )
+    return templates
 
 
-def json_island(value: Any) -> Markup:
+def _island(value: Any, words: Words | None = None) -> Markup:
     """Return JSON that can stand inside a script element (no `<`)."""
-    text = value.model_dump_json() if hasattr(value, "model_dump_json") else json.dumps(value)
+    context = {"words": words} if words else None
+    text = value.model_dump_json(context=context) if hasattr(value, "model_dump_json") else json.dumps(value)
     return Markup(text.replace("<", "\\u003c"))  # noqa: S704 (the one character that could end the element is escaped)
-
-
-templates.env.globals["icon"] = icon
-templates.env.filters["megabytes"] = megabytes
-templates.env.filters["json_island"] = json_island
 
 
 @dataclass(frozen=True)
@@ -55,11 +67,14 @@ class Context:
     settings: Settings
     store: Store
     hub: Hub
+    pages: PageCache
+    words: Words
+    templates: Jinja2Templates
     limits: Limits
     quick_limits: Limits
     """For questions that a person waits for."""
-    languages: tuple[Language, ...]
-    """That pages can be read in on this machine."""
+    languages: tuple[str, ...]
+    """Codes of those that pages can be read in on this machine."""
 
 
 def _context(request: Request) -> Context:

@@ -9,32 +9,58 @@ from starlette.concurrency import run_in_threadpool
 
 from papiermappe.services import pictures
 from papiermappe.services.errors import NotPossible
-from papiermappe.web.context import FOR_EVER, NOT_KEPT, Ctx
+from papiermappe.services.pictures import PictureSize
+from papiermappe.web.author import Asks
+from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Ctx, Id
 
-router = APIRouter()
+router = APIRouter(prefix="/pages/{page_id}")
 
 PATIENCE_S = 20.0
-LOOK_EVERY_S = 0.03
+CHECK_EVERY_S = 0.03
 
 
-@router.get("/pages/{page_id}/{picture}-{width_px}.jpg")
+class PictureLate(NotPossible):
+    """A picture has been requested, but is not made yet."""
+
+
+@router.get("/{picture}-{size}.jpg")
 async def picture(
-    ctx: Ctx, page_id: int, picture: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], width_px: int
+    ctx: Ctx,
+    caller: Asks,
+    page_id: Id,
+    picture: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")],
+    size: PictureSize,
 ) -> Response:
-    """Send a picture of a page; where it has not been made yet, have it made and wait for it."""
-    data = await run_in_threadpool(pictures.picture_if_made, ctx.store, picture, width_px)
-    if data is not None:
-        return Response(data, media_type="image/jpeg", headers=FOR_EVER)
-    ordered = await run_in_threadpool(pictures.order_picture, ctx.store, page_id, picture, width_px)
-    data = await _awaited(ctx, ordered, width_px)
-    return Response(data, media_type="image/jpeg", headers=FOR_EVER if ordered == picture else NOT_KEPT)
+    """Send the picture of a page; where it has not been made yet, have it made and wait for it.
+
+    A window that has not heard of a change yet gets the page as it is now, which is not to be kept under the old name.
+    """
+    shown = await run_in_threadpool(pictures.shown_picture, caller, ctx.store, page_id, picture)
+    return await _sent(ctx, caller, page_id, shown.picture, size, for_ever=shown.as_requested)
 
 
-async def _awaited(ctx: Ctx, picture: str, width_px: int) -> bytes:
+@router.get("/scan-{capture_id}-{size}.jpg")
+async def scan(
+    ctx: Ctx, caller: Asks, page_id: Id, capture_id: Annotated[int, Path(ge=1, le=MAX_ID)], size: PictureSize
+) -> Response:
+    """Send the picture of a page's untouched scan."""
+    name = await run_in_threadpool(pictures.scan_picture, caller, ctx.store, page_id, capture_id)
+    return await _sent(ctx, caller, page_id, name, size, for_ever=True)
+
+
+async def _sent(ctx: Ctx, caller: Asks, page_id: int, name: str, size: PictureSize, for_ever: bool) -> Response:
+    data = await run_in_threadpool(pictures.made_picture, ctx.store, name, size)
+    if data is None:
+        await run_in_threadpool(pictures.request_picture, caller, ctx.store, page_id, name, size)
+        data = await _awaited(ctx, name, size)
+    return Response(data, media_type="image/jpeg", headers=FOR_EVER if for_ever else NOT_KEPT)
+
+
+async def _awaited(ctx: Ctx, name: str, size: PictureSize) -> bytes:
     until_s = asyncio.get_running_loop().time() + PATIENCE_S
     while asyncio.get_running_loop().time() < until_s:
-        await asyncio.sleep(LOOK_EVERY_S)
-        data = await run_in_threadpool(pictures.picture_if_made, ctx.store, picture, width_px)
+        await asyncio.sleep(CHECK_EVERY_S)
+        data = await run_in_threadpool(pictures.made_picture, ctx.store, name, size)
         if data is not None:
             return data
-    raise NotPossible("The picture is not made yet; the workers have much to do. It comes by itself.")
+    raise PictureLate("picture_late")

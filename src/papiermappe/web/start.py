@@ -1,36 +1,49 @@
-"""The start page: open Mappen, filed documents."""
+"""The start page: open Mappen, filed documents, what was cleared away."""
 
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
-from papiermappe.services import filing, mappen
-from papiermappe.services.desk import LANE_PX
-from papiermappe.web.context import Ctx, templates
+from papiermappe.services import delivering, mappen
+from papiermappe.services.mappen import MappeOrder
+from papiermappe.services.pictures import PictureSize
+from papiermappe.web.author import Asks
+from papiermappe.web.context import MAX_ID, Ctx
 
 router = APIRouter()
 
+Find = Annotated[str, Query(max_length=200, pattern=r"^[^\x00]*$")]
+
 
 @router.get("/")
-def start_page(request: Request, ctx: Ctx, find: Annotated[str, Query(max_length=200)] = "") -> Response:
-    """Show all Mappen and the filed documents."""
-    return templates.TemplateResponse(
-        request,
-        "start.html",
-        {
-            "mappen": mappen.list_open(ctx.store),
-            "filed": filing.list_filed(ctx.store, find),
-            "find": find,
-            "lane_px": LANE_PX,
-        },
-    )
+def start_page(
+    request: Request,
+    ctx: Ctx,
+    caller: Asks,
+    find: Find = "",
+    order: MappeOrder = MappeOrder.NEWEST,
+    page: Annotated[int, Query(ge=1, le=100_000)] = 1,
+    cleared: Annotated[int | None, Query(ge=1, le=MAX_ID)] = None,
+) -> Response:
+    """Show the open Mappen, the filed documents, and what can be taken back."""
+    context = {
+        "listed": mappen.list_open(caller, ctx.store, find, order, page),
+        "filed": delivering.list_filed(caller, ctx.store, find),
+        "cleared": mappen.list_cleared(caller, ctx.store),
+        "just_cleared": cleared,
+        "find": find,
+        "order": order.value,
+        "page": page,
+        "lane": PictureSize.LANE.value,
+    }
+    return ctx.templates.TemplateResponse(request, "start.html", context)
 
 
 @router.post("/mappen")
-def open_mappe(ctx: Ctx, subject: Annotated[str, Form(max_length=200)] = "") -> Response:
+def open_mappe(ctx: Ctx, caller: Asks, subject: Annotated[str, Form(max_length=200)] = "") -> Response:
     """Open a new Mappe and go to its Intake."""
-    return RedirectResponse(f"/mappen/{mappen.open_mappe(ctx.store, subject)}/intake", 303)
+    return RedirectResponse(f"/mappen/{mappen.open_mappe(caller, ctx.store, subject)}/intake", 303)
 
 
 @router.get("/favicon.ico")
@@ -40,7 +53,7 @@ def favicon() -> Response:
 
 
 @router.get("/health")
-def health(ctx: Ctx) -> dict[str, str]:
+def health(ctx: Ctx, caller: Asks) -> dict[str, str]:
     """Answer where web server and database work."""
-    filing.list_destinations(ctx.store)
+    delivering.list_destinations(caller, ctx.store)
     return {"state": "well"}

@@ -158,10 +158,10 @@ def test_what_is_wrong_with_a_page_is_noticed(page: Pixels) -> None:
     assert FindingKind.FOLD in kinds(folded)
 
 
-@pytest.mark.parametrize(("turns", "name"), [(0, "top"), (1, "left"), (2, "bottom"), (3, "right")])
-def test_print_that_runs_over_an_edge_is_noticed_where_it_is(page: Pixels, turns: int, name: str) -> None:
+@pytest.mark.parametrize(("turns", "edge"), [(0, "top"), (1, "left"), (2, "bottom"), (3, "right")])
+def test_print_that_runs_over_an_edge_is_noticed_where_it_is(page: Pixels, turns: int, edge: str) -> None:
     for left in range(px(30), px(170), px(4)):
         page[: px(1.5), left : left + px(1.5)] = 20
     (found,) = (one for one in judge_quality(np.rot90(page, turns), DPI) if one.kind is FindingKind.CUT_OFF)
-    assert name in found.message
+    assert found.params == {"edge": edge}
     assert found.zone is not None

@@ -18,7 +18,7 @@ from papiermappe.core.encode.ink import Ink, PackedInk
 from papiermappe.core.encode.jbig2 import file_of, page_stream, page_streams, segments
 from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, Adaptive, generic_region
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import finished, prepared
+from papiermappe.core.encode.levels import encode_pages, split_page
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
@@ -186,7 +186,7 @@ def test_what_shares_nothing_is_coded_as_it_lies() -> None:
 
 def test_in_a_pdf_two_readers_see_the_same_ink(tmp_path: Path, lease: list[Ink]) -> None:
     pages = [np.where(ink, np.uint8(0), np.uint8(255)) for ink in lease]
-    done = finished([prepared(page, DPI, Level.LEAN, bilevel=True) for page in pages])
+    done = encode_pages([split_page(page, DPI, Level.LEAN, bilevel=True) for page in pages])
     assert {page.layers[0].paint[0] for page in done} == {Codec.JBIG2}
     out = io.BytesIO()
     write_pdf([PdfPage(page, 210, 297) for page in done], out, About("Lease", NOW))

@@ -11,7 +11,7 @@ import pytest
 from papiermappe.core.encode.encoded import Codec, EncodedPage, EncodedPicture, MadeOf
 from papiermappe.core.encode.layers import Fineness, taken_apart
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import finished, prepared
+from papiermappe.core.encode.levels import encode_pages, split_page
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.paper import A5
 from papiermappe.core.picture import Pixels, to_grey
@@ -52,7 +52,7 @@ def seen(page: EncodedPage) -> Pixels:
 
 def made(page: Pixels, level: Level) -> EncodedPage:
     """Return a page as a document of its own has it."""
-    return finished([prepared(page, DPI, level, bilevel=False)])[0]
+    return encode_pages([split_page(page, DPI, level, bilevel=False)])[0]
 
 
 def mean_colour(picture: Pixels, place_mm: tuple[float, float, float, float], where: Pixels) -> np.ndarray:
@@ -140,7 +140,7 @@ def test_lossless_is_taken_where_it_is_smaller() -> None:
         page.text(20, 15, "Weights", 12)
 
     drawn = draw_side(A5, draw).raster(100)
-    encoded = finished([prepared(drawn, 100, Level.FAITHFUL, bilevel=False)])[0]
+    encoded = encode_pages([split_page(drawn, 100, Level.FAITHFUL, bilevel=False)])[0]
     (layer,) = encoded.layers
     assert isinstance(layer.paint, EncodedPicture)
     assert layer.paint.codec is Codec.DEFLATE

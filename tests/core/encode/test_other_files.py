@@ -14,9 +14,9 @@ from papiermappe.core.encode.alto import NAMESPACE, write_alto
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.tiff import TiffPage, write_tiff
 from papiermappe.core.encode.word_document import write_word_document
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.core.picture import Pixels
-from papiermappe.core.structure import Element, Heading, Prose, Table
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
+from papiermappe.core.reading.structure import Element, Heading, Prose, Table
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 BOX = BoxMm(left=20, top=30, right=41.5, bottom=35)

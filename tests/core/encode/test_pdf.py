@@ -15,10 +15,10 @@ import pytest
 from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import finished, prepared
+from papiermappe.core.encode.levels import encode_pages, split_page
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.core.picture import Pixels
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 
 NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
 
@@ -51,7 +51,7 @@ TEXT = PageText(
 @pytest.fixture
 def written(tmp_path: Path, grey_page: Pixels) -> Path:
     """A PDF of an A4 page in grey, with text, and an A5 page, lying, in colour and in layers."""
-    layered = finished([prepared(np.dstack([grey_page] * 3), 100, Level.LEAN, bilevel=False)])[0]
+    layered = encode_pages([split_page(np.dstack([grey_page] * 3), 100, Level.LEAN, bilevel=False)])[0]
     pages = [
         PdfPage(from_jpeg(encode_jpeg(grey_page)), 210, 297, TEXT, "Front"),
         PdfPage(layered, 210, 148, begins="Back"),

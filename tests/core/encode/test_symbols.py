@@ -11,7 +11,7 @@ from papiermappe.core.encode.ink import Ink, PackedInk
 from papiermappe.core.encode.jbig2.alike import RIM_PX, grouped, nearest, voted
 from papiermappe.core.encode.jbig2.boxes import boxed
 from papiermappe.core.encode.jbig2.dictionary import dictionary, dictionary_order, refined_dictionary
-from papiermappe.core.encode.jbig2.shapes import MOST_SIDE_PX, Shapes, erase, hashes, joined, shapes_of
+from papiermappe.core.encode.jbig2.shapes import MAX_SIDE_PX, Shapes, erase, hashes, joined, shapes_of
 from papiermappe.core.encode.jbig2.symbols import Places, Symbols, name_bits
 
 A = np.array([[0, 1, 1, 0], [1, 0, 0, 1], [1, 1, 1, 1], [1, 0, 0, 1], [1, 0, 0, 1]], bool)
@@ -56,7 +56,7 @@ def test_shapes_are_the_connected_pieces(ink: Ink) -> None:
 
 
 def test_what_is_too_large_stays() -> None:
-    wide = np.ones((3, MOST_SIDE_PX + 1), np.bool_)
+    wide = np.ones((3, MAX_SIDE_PX + 1), np.bool_)
     assert shapes_of(page((wide, 0, 0), width=200)).number == 0
     assert shapes_of(page((wide[:, :-1], 0, 0), width=200)).number == 1
 

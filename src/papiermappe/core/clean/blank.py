@@ -29,7 +29,7 @@ EDGE_MM = 0.8  # where backing may still show
 HOLE_MM = (3.5, 9.0)
 ROUND_SHARE = 0.8
 LINE_LEVELS = 3
-MOST_LINES_SHARE = 0.1
+MAX_LINES_SHARE = 0.1
 LINE_MM = 0.8  # dust draws lines no wider than this
 LINE_SHARE = 0.3  # and, all pieces together, at least this long against the page
 
@@ -78,7 +78,7 @@ def _without_dust_lines(darker: Pixels) -> Pixels:
     """Clear the columns that are darker than those beside them over most of the page."""
     common = np.median(darker[::4], axis=0).astype(np.float32)[None]
     lines = common - cv2.erode(common, np.ones((1, 9), np.uint8)) > LINE_LEVELS
-    if not lines.any() or lines.mean() > MOST_LINES_SHARE:
+    if not lines.any() or lines.mean() > MAX_LINES_SHARE:
         return darker.copy()
     cleared = darker.copy()
     cleared[:, cv2.dilate(lines.astype(np.uint8), np.ones((1, 3), np.uint8))[0] > 0] = 0

@@ -1,4 +1,4 @@
-"""What the machine noticed on a page and a person should look at."""
+"""What the machine noticed on a page and a person should check."""
 
 from enum import StrEnum
 from typing import Annotated
@@ -14,23 +14,25 @@ class FindingKind(StrEnum):
     BLANK = "blank"
     BLURRED = "blurred"
     FAINT = "faint"
-    CUT_OFF = "cut off"
-    TOO_BRIGHT = "too bright"
-    TOO_DARK = "too dark"
-    DUST_LINE = "dust line"
+    CUT_OFF = "cut_off"
+    TOO_BRIGHT = "too_bright"
+    TOO_DARK = "too_dark"
+    DUST_LINE = "dust_line"
     DIRTY = "dirty"
     DOUBLED = "doubled"
     FOLD = "fold"
+    NOT_ANALYSED = "not_analysed"
+    """The page could not be analysed: nothing is known of it."""
 
 
 class Finding(BaseModel):
-    """One thing to look at. A false alarm may happen, a false all-clear should not."""
+    """One thing to check. A false alarm may happen, a false all-clear should not."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     kind: FindingKind
-    message: str
-    """For the person: a short half sentence."""
+    params: dict[str, int | str] = {}
+    """What the words about it need: `longer_mm`, `edge` or `specks`."""
     confidence: Annotated[float, Field(ge=0, le=1)]
     zone: Zone | None = None
     """Where on the picture that was judged; None: all of it."""

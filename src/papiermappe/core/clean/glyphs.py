@@ -18,8 +18,8 @@ from papiermappe.core.picture import Pixels
 INK_LEVELS = 30
 AROUND_MM = 5.0
 HEIGHT_MM = (0.8, 8.0)
-MOST_LETTERS = 1_500
-MOST_DOTS = 1_000
+MAX_LETTERS = 1_500
+MAX_DOTS = 1_000
 DOT_MM = 0.2
 DOT_SHARE = 0.4  # of the letter before it, at most
 SAME_SHARE = 0.12  # of the taller height: ends that are so near lie on one line
@@ -47,7 +47,7 @@ def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
     letters = shaped & (pieces.height >= low) & (pieces.height <= high)
     dots = shaped & (pieces.height >= least) & (pieces.height < low)
     level = _levelled(pieces, skew_deg)
-    return Glyphs(level.those(_first(letters, MOST_LETTERS)), level.those(_first(dots, MOST_DOTS)))
+    return Glyphs(level.those(_first(letters, MAX_LETTERS)), level.those(_first(dots, MAX_DOTS)))
 
 
 class Votes(NamedTuple):

@@ -13,7 +13,7 @@ from papiermappe.core.picture import Pixels, shrunk
 
 LINES_DPI = 50
 LEAST_SEEN_SHARE = 0.25
-MOST_LINES = 6
+MAX_LINES = 6
 LEAST_LINE_LEVELS = 0.5
 ANGLES_DEG = np.arange(-10.0, 10.01, 0.5)
 FINE_DEG = np.arange(-0.5, 0.51, 0.125)
@@ -46,10 +46,10 @@ def lines_from_outside(picture: Pixels, dpi: float) -> tuple[list[Line], list[Li
         return Line(*place, *(turn @ np.array([dx, dy])))
 
     return (
-        [line(middle[0], at, 1.0, 0.0) for at in down[:MOST_LINES]],
-        [line(at, middle[1], 0.0, 1.0) for at in across[::-1][:MOST_LINES]],
-        [line(middle[0], at, -1.0, 0.0) for at in down[::-1][:MOST_LINES]],
-        [line(at, middle[1], 0.0, -1.0) for at in across[:MOST_LINES]],
+        [line(middle[0], at, 1.0, 0.0) for at in down[:MAX_LINES]],
+        [line(at, middle[1], 0.0, 1.0) for at in across[::-1][:MAX_LINES]],
+        [line(middle[0], at, -1.0, 0.0) for at in down[::-1][:MAX_LINES]],
+        [line(at, middle[1], 0.0, -1.0) for at in across[:MAX_LINES]],
     )
 
 

@@ -22,7 +22,7 @@ FIT_PX = 1400
 PAPER_WHITE = 255
 LEAST_SHARE = 0.06
 CORNER_SHARES = (0.01, 0.015, 0.02, 0.03, 0.045, 0.06)  # of the outline: what is less is not a corner
-MOST_PX = 250_000_000
+MAX_PX = 250_000_000
 SURE = 0.5
 
 Corners = NDArray[np.float64]
@@ -92,7 +92,7 @@ def rectified_size_px(corners_px: Corners, width_px: int, height_px: int) -> tup
     down = max(math.dist(first, fourth), math.dist(second, third))
     aspect = _aspect(np.asarray(corners_px, np.float64), width_px, height_px) or across / max(down, 1.0)
     width, height = (across, across / aspect) if across >= down * aspect else (down * aspect, down)
-    shrink = min(1.0, math.sqrt(MOST_PX / max(width * height, 1.0)))
+    shrink = min(1.0, math.sqrt(MAX_PX / max(width * height, 1.0)))
     return max(1, round(height * shrink)), max(1, round(width * shrink))
 
 

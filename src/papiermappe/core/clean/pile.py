@@ -34,7 +34,7 @@ class SharedKind(StrEnum):
     EDGE_SHADOW = "edge shadow"
     STAPLE = "staple"
     FOLD = "fold"
-    DUST_LINE = "dust line"
+    DUST_LINE = "dust_line"
 
 
 class SuggestedWipe(NamedTuple):

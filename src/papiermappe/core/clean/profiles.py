@@ -24,11 +24,11 @@ class ScoredAngle(NamedTuple):
     """The score over the median of all angles: about 1 where no angle is better than another."""
 
 
-def best_angle(points: Points, range_deg: float, step_deg: float, most_points: int) -> ScoredAngle:
+def best_angle(points: Points, range_deg: float, step_deg: float, max_points: int) -> ScoredAngle:
     """Search all angles within +-`range_deg` for the one along which points (n, 2) `(row, col)` line up best."""
     if not len(points):
         return ScoredAngle(0.0, 0.0, 0.0)
-    some = thinned(points, most_points)
+    some = thinned(points, max_points)
     angles_deg = np.arange(-range_deg, range_deg + step_deg / 2, step_deg)
     scores = sharpness(some, angles_deg)
     best = int(np.argmax(scores))

@@ -30,7 +30,7 @@ LINE_SHARE = 0.85
 LINE_MM = 0.9
 EACH_ROW = 4  # is enough to see a line that runs down all of them
 RIM_MM = 2.0
-MOST_LINES = 8
+MAX_LINES = 8
 SPECK_MM = (0.15, 0.9)
 ALONE_MM = 2.0
 SPECKS = 80
@@ -68,8 +68,8 @@ def judge_quality(
     ]
     height_mm = px_to_mm(view.grey.shape[0], view.dpi)
     if usual_height_mm is not None and height_mm > usual_height_mm + TALLER_MM:
-        message = f"{height_mm - usual_height_mm:.0f} mm longer than its neighbours; perhaps two sheets at once"
-        found.append(Finding(kind=FindingKind.DOUBLED, message=message, confidence=0.7))
+        longer_mm = round(height_mm - usual_height_mm)
+        found.append(Finding(kind=FindingKind.DOUBLED, params={"longer_mm": longer_mm}, confidence=0.7))
     return found
 
 
@@ -92,7 +92,7 @@ def _sharpness(grey: Pixels) -> Iterator[Finding]:
     steepness = float(np.median(steep[plain] / whole[plain]))
     if steepness < BLURRED_STEEPNESS:
         sure = float(np.clip(1.5 - steepness / BLURRED_STEEPNESS, 0.5, 1.0))
-        yield Finding(kind=FindingKind.BLURRED, message="the print is blurred", confidence=sure)
+        yield Finding(kind=FindingKind.BLURRED, confidence=sure)
 
 
 def _step(grey: Pixels, axis: int) -> Pixels:
@@ -104,7 +104,7 @@ def _step(grey: Pixels, axis: int) -> Pixels:
 def _exposure(view: View) -> Iterator[Finding]:
     level = float(np.median(view.grey_paper[::4, ::4]))
     if level < DARK_PAPER:
-        yield Finding(kind=FindingKind.TOO_DARK, message="the whole page is dark", confidence=0.7)
+        yield Finding(kind=FindingKind.TOO_DARK, confidence=0.7)
     rim = round(mm_to_px(RIM_MM, view.dpi))
     inner = slice(rim, -rim), slice(rim, -rim)  # at the rim, backing may show
     inked = view.ink[inner] > 0
@@ -115,15 +115,14 @@ def _exposure(view: View) -> Iterator[Finding]:
     if strength < FAINT_LEVELS:
         washed = float((view.grey >= 254).mean()) > BRIGHT_SHARE - float(inked.mean())
         kind = FindingKind.TOO_BRIGHT if washed else FindingKind.FAINT
-        message = "paper and print are washed out" if washed else "the print is faint"
-        yield Finding(kind=kind, message=message, confidence=float(np.clip(1.5 - strength / FAINT_LEVELS, 0.5, 1.0)))
+        yield Finding(kind=kind, confidence=float(np.clip(1.5 - strength / FAINT_LEVELS, 0.5, 1.0)))
 
 
 def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
     """Look for letters that run over an edge; a shadow along the edge is longer than a letter."""
     deep, low, high = (round(mm_to_px(mm, dpi)) for mm in (EDGE_MM, *LETTER_MM))
     height_mm, width_mm = (px_to_mm(side, dpi) for side in ink.shape)
-    for turns, name in ((0, "top"), (1, "right"), (2, "bottom"), (3, "left")):
+    for turns, edge in ((0, "top"), (1, "right"), (2, "bottom"), (3, "left")):
         band = np.ascontiguousarray(np.rot90(ink, turns)[: 3 * deep])
         _, _, stats, _ = cv2.connectedComponentsWithStats(band, connectivity=8)
         left, top, width, height = stats[1:, :4].T
@@ -133,8 +132,7 @@ def _cut_off(ink: Pixels, dpi: float) -> Iterator[Finding]:
             continue
         start, end = float(left[crossing].min()), float((left + width)[crossing].max())
         zone = _at_edge(turns, px_to_mm(start, dpi), px_to_mm(end - start, dpi), width_mm, height_mm)
-        message = f"print may be cut off at the {name}"
-        yield Finding(kind=FindingKind.CUT_OFF, message=message, confidence=0.6, zone=zone)
+        yield Finding(kind=FindingKind.CUT_OFF, params={"edge": edge}, confidence=0.6, zone=zone)
 
 
 def _at_edge(turns: int, start_mm: float, length_mm: float, width_mm: float, height_mm: float) -> Zone:
@@ -167,7 +165,7 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
     lines[:rim] = lines[-rim:] = 0
     steps = np.diff(np.concatenate([[0], lines, [0]]))
     starts, ends = np.flatnonzero(steps == 1), np.flatnonzero(steps == -1)
-    if not 0 < len(starts) <= MOST_LINES:
+    if not 0 < len(starts) <= MAX_LINES:
         return
     beside_mm = 0.3 + px_to_mm(abs(lean) * height / 2, dpi)
     for start, end in zip(starts, ends, strict=True):
@@ -177,8 +175,7 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
             width_mm=px_to_mm(float(end - start), dpi) + 2 * beside_mm,
             height_mm=px_to_mm(darker.shape[0], dpi),
         )
-        message = "a dust line runs down the page; wipe the scanner's glass strip"
-        yield Finding(kind=FindingKind.DUST_LINE, message=message, confidence=0.8, zone=zone)
+        yield Finding(kind=FindingKind.DUST_LINE, confidence=0.8, zone=zone)
 
 
 def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
@@ -197,7 +194,7 @@ def _dirt(darker: Pixels, dpi: float) -> Iterator[Finding]:
     specks = int(((boxes.extent >= low) & (boxes.extent <= high) & (others <= other_px)).sum())
     if specks >= SPECKS:
         sure = float(np.clip(specks / (3 * SPECKS), 0.5, 1.0))
-        yield Finding(kind=FindingKind.DIRTY, message=f"dirty: about {specks} specks", confidence=sure)
+        yield Finding(kind=FindingKind.DIRTY, params={"specks": specks}, confidence=sure)
 
 
 def _ink_within(marks: Pixels, boxes: Boxes, reach: int) -> NDArray[np.int32]:
@@ -230,7 +227,7 @@ def _folds(view: View) -> Iterator[Finding]:
             if down
             else Zone(x_mm=0.0, y_mm=at_mm, width_mm=width_mm, height_mm=FOLD_MM)
         )
-        yield Finding(kind=FindingKind.FOLD, message="a fold shows", confidence=0.6, zone=zone)
+        yield Finding(kind=FindingKind.FOLD, confidence=0.6, zone=zone)
 
 
 def _fold_in(grey: Pixels, dpi: float) -> float | None:

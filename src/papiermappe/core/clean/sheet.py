@@ -19,10 +19,10 @@ from papiermappe.core.picture import Pixels, checked, lightest_channel, to_grey
 
 COARSE_DPI = 75
 PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
-MOST_THRESHOLD = 22  # above it a picture on the sheet would be told from the sheet, not the sheet from its backing
+MAX_THRESHOLD = 22  # above it a picture on the sheet would be told from the sheet, not the sheet from its backing
 SHADE_LEVELS = 12  # a lower threshold, for paper that differs less
 LEAST_SHARE = 0.004  # of the capture: what is smaller is not a sheet
-MOST_SHARE = 0.985  # what is larger is not one sheet on a backing
+MAX_SHARE = 0.985  # what is larger is not one sheet on a backing
 LEAST_SIDE_MM = 20.0
 FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
 SHADOW_MM = 3.0
@@ -119,7 +119,7 @@ def _masks(coarse: Pixels) -> Iterator[tuple[Pixels, Pixels]]:
     for number, backing in enumerate(_groups(rims, rims, PLAIN_LEVELS)):
         smooth = cv2.medianBlur(_difference(coarse, backing), 3)
         between, _ = cv2.threshold(smooth, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
-        levels = (min(max(between, PLAIN_LEVELS / 2), most) for most in (MOST_THRESHOLD, SHADE_LEVELS))
+        levels = (min(max(between, PLAIN_LEVELS / 2), most) for most in (MAX_THRESHOLD, SHADE_LEVELS))
         for level in dict.fromkeys(levels):
             mask = np.asarray(cv2.threshold(smooth, level, 255, cv2.THRESH_BINARY)[1], np.uint8)
             # If the darker part of the rim is not backing, it is sheet.
@@ -128,7 +128,7 @@ def _masks(coarse: Pixels) -> Iterator[tuple[Pixels, Pixels]]:
         for backing in _groups(rims, rims - rims.mean(axis=1, keepdims=True), TINT_LEVELS):
             tint = cv2.medianBlur(_tint_difference(coarse, backing), 5)
             mask = np.asarray(cv2.threshold(tint, TINT_LEVELS, 255, cv2.THRESH_BINARY)[1], np.uint8)
-            _, plain = cv2.threshold(_difference(coarse, backing), MOST_THRESHOLD, 255, cv2.THRESH_BINARY)
+            _, plain = cv2.threshold(_difference(coarse, backing), MAX_THRESHOLD, 255, cv2.THRESH_BINARY)
             yield mask, np.asarray(cv2.max(mask, plain), np.uint8)
 
 
@@ -210,8 +210,8 @@ def _print_outside(print_at: list[NDArray[np.float64]], dpi: float, corners: NDA
         number
         for number, side in enumerate(sides)
         if any(
-            np.count_nonzero(side.away(places) < -mm_to_px(beyond_mm, dpi)) > most_mm2 * mm_to_px(1.0, COARSE_DPI) ** 2
-            for places, (_, beyond_mm, most_mm2) in zip(print_at, PRINT_KINDS, strict=True)
+            np.count_nonzero(side.away(places) < -mm_to_px(beyond_mm, dpi)) > max_mm2 * mm_to_px(1.0, COARSE_DPI) ** 2
+            for places, (_, beyond_mm, max_mm2) in zip(print_at, PRINT_KINDS, strict=True)
         )
     ]
 
@@ -272,7 +272,7 @@ def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
 
 def _boxes(mask: Pixels, dpi: float) -> list[NDArray[np.float64]]:
     """Return the corners `(x, y)`, (4, 2), of the smallest rectangles round the areas, the largest first."""
-    if mask.mean() > 255 * MOST_SHARE:
+    if mask.mean() > 255 * MAX_SHARE:
         return []
     opened = cv2.morphologyEx(mask, cv2.MORPH_OPEN, np.ones((5, 5), np.uint8))
     contours, _ = cv2.findContours(opened, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)

@@ -14,7 +14,7 @@ from papiermappe.core.clean.profiles import levelled, profile, sharpness, thinne
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.picture import Pixels
 
-MOST_POINTS = 60_000
+MAX_POINTS = 60_000
 COARSE_POINTS = 10_000
 LEAST_POINTS = 50
 COARSE_STEP_DEG = 0.5
@@ -59,7 +59,7 @@ def estimate_skew(page: Pixels | View, dpi: float, range_deg: float = 15.0) -> S
         fine = sharpness(some, start_deg + around)
         if fine.max() > best_score:
             best_deg, best_score = float(start_deg + around[np.argmax(fine)]), float(fine.max())
-    refined_deg = _slope_of_lines(thinned(points, MOST_POINTS), best_deg)
+    refined_deg = _slope_of_lines(thinned(points, MAX_POINTS), best_deg)
     return SkewEstimate(float(np.clip(refined_deg, -range_deg, range_deg)), _confidence(best_score, coarse))
 
 

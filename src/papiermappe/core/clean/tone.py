@@ -73,7 +73,7 @@ def whiten(page: Pixels, dpi: float) -> Pixels:
     return np.asarray(cv2.bitwise_not(gap), np.uint8)
 
 
-def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, most_mm: float = SPECK_MM) -> NDArray[np.bool_] | Pixels:
+def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPECK_MM) -> NDArray[np.bool_] | Pixels:
     """Return the page without specks: small dots that stand alone.
 
     A dot near other ink (of an i, a full stop) stays.
@@ -81,7 +81,7 @@ def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, most_mm: float = SPE
     Args:
         page: bilevel (h, w) bool, grey (h, w) or RGB (h, w, 3) uint8.
         dpi: its resolution.
-        most_mm: the longest side of a speck.
+        max_mm: the longest side of a speck.
 
     Returns:
         Of the page's own kind; in grey and colour, specks are filled with the paper around them.
@@ -90,18 +90,18 @@ def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, most_mm: float = SPE
         PictureRefused: not such a picture.
     """
     if isinstance(page, np.ndarray) and page.dtype == np.bool_ and page.ndim == 2:
-        return page & ~_specks(page.astype(np.uint8), dpi, most_mm)
+        return page & ~_specks(page.astype(np.uint8), dpi, max_mm)
     picture = checked(cast(Pixels, page), dpi)
     ink = binarise(picture, dpi)
-    specks = cv2.dilate(_specks(ink.astype(np.uint8), dpi, most_mm).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    specks = cv2.dilate(_specks(ink.astype(np.uint8), dpi, max_mm).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     clean = picture.copy()
     clean[specks] = paper_of(picture, dpi)[specks]
     return clean
 
 
-def _specks(ink: Pixels, dpi: float, most_mm: float) -> NDArray[np.bool_]:
+def _specks(ink: Pixels, dpi: float, max_mm: float) -> NDArray[np.bool_]:
     count, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
-    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, mm_to_px(most_mm, dpi))
+    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, mm_to_px(max_mm, dpi))
     small[0] = False
     if count == 1 or not small.any():
         return np.zeros(ink.shape, np.bool_)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from xml.etree import ElementTree as ET
 
-from papiermappe.core.page_text import Block, BoxMm, Line, PageText
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText
 
 NAMESPACE = "http://www.loc.gov/standards/alto/ns-v4#"
 UNITS_A_MM = 10  # MeasurementUnit mm10: tenths of a millimetre

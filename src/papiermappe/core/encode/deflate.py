@@ -12,19 +12,19 @@ from papiermappe.core.picture import Pixels
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 HEAD_BYTES = len(SIGNATURE)
 SAMPLED_ROWS = 64
-MOST_OF_SAMPLE = 1.2  # a sample of rows that is larger than its share by this tells enough
+MAX_OF_SAMPLE = 1.2  # a sample of rows that is larger than its share by this tells enough
 
 
-def encoded_within(page: Pixels, most_bytes: int) -> bytes | None:
-    """Encode grey (h, w) or RGB (h, w, 3) without loss; None where that takes more than `most_bytes`."""
+def encoded_within(page: Pixels, max_bytes: int) -> bytes | None:
+    """Encode grey (h, w) or RGB (h, w, 3) without loss; None where that takes more than `max_bytes`."""
     height = page.shape[0]
     if height > 4 * SAMPLED_ROWS:
         starts = np.linspace(0, height - SAMPLED_ROWS // 4, 4).astype(int)
         sample = np.concatenate([page[start : start + SAMPLED_ROWS // 4] for start in starts])
-        if len(_data(sample)) > MOST_OF_SAMPLE * most_bytes * len(sample) / height:
+        if len(_data(sample)) > MAX_OF_SAMPLE * max_bytes * len(sample) / height:
             return None
     data = _data(page)
-    return data if len(data) <= most_bytes else None
+    return data if len(data) <= max_bytes else None
 
 
 def decoded(data: bytes, height_px: int, width_px: int, is_colour: bool) -> Pixels:

@@ -41,11 +41,11 @@ class Layer(NamedTuple):
 
 
 class MadeOf(StrEnum):
-    """What a page was made of, for people."""
+    """What a page was made of."""
 
-    PICTURE = "one picture"
-    BILEVEL = "black and white"
-    LAYERS = "ink and paper apart"
+    PICTURE = "picture"
+    BILEVEL = "bilevel"
+    LAYERS = "layers"
 
 
 class EncodedPage(NamedTuple):

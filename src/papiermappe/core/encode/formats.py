@@ -1,69 +1,31 @@
 """Files of every format: what a page has to become for one, and writing it."""
 
 from collections.abc import Callable, Iterable, Iterator
-from enum import StrEnum
 from typing import BinaryIO, NamedTuple
 
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.encode.alto import write_alto
 from papiermappe.core.encode.encoded import EncodedPage
+from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import FAITHFUL_QUALITY, PreparedPage, prepared
+from papiermappe.core.encode.levels import FAITHFUL_QUALITY, SplitPage, split_page
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
 from papiermappe.core.encode.word_document import write_word_document
-from papiermappe.core.page_text import PageText
 from papiermappe.core.picture import Pixels
-from papiermappe.core.structure import elements_of
-from papiermappe.core.tables import Grid, find_tables
+from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.reading.structure import elements_of
+from papiermappe.core.reading.tables import Grid, find_tables
 
 BETWEEN_PAGES = "\n\f\n"  # of plain text
 
 
-class Format(StrEnum):
-    """What is made, by the ending of its name."""
-
-    PDF = ".pdf"
-    TIFF = ".tif"
-    PNG = ".png"
-    JPEG = ".jpg"
-    TEXT = ".txt"
-    ALTO = ".xml"
-    WORD = ".docx"
-
-    @property
-    def media_type(self) -> str:
-        """As in RFC 6838."""
-        return _MEDIA_TYPES[self]
-
-    @property
-    def is_of_words(self) -> bool:
-        """Whether only what is written goes in."""
-        return self in {Format.TEXT, Format.ALTO, Format.WORD}
-
-    @property
-    def has_one_page(self) -> bool:
-        """Whether each page is a file of its own."""
-        return self in {Format.PNG, Format.JPEG}
-
-
-_MEDIA_TYPES = {
-    Format.PDF: "application/pdf",
-    Format.TIFF: "image/tiff",
-    Format.PNG: "image/png",
-    Format.JPEG: "image/jpeg",
-    Format.TEXT: "text/plain; charset=utf-8",
-    Format.ALTO: "application/xml",
-    Format.WORD: "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
-}
-
-
-class ReadyPage(NamedTuple):
+class PageContent(NamedTuple):
     """What a page has become for a file; which of it, the format says."""
 
-    prepared: PreparedPage | None = None
+    split: SplitPage | None = None
     """For a PDF."""
     tiff: TiffPage | None = None
     picture: bytes | None = None
@@ -72,7 +34,7 @@ class ReadyPage(NamedTuple):
     """Of its tables, for a text document."""
 
 
-def ready_page(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bool) -> ReadyPage:
+def page_content(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bool) -> PageContent:
     """Make a page ready for a file.
 
     Args:
@@ -87,28 +49,28 @@ def ready_page(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bo
     """
     match kind:
         case Format.PDF:
-            return ReadyPage(prepared=prepared(page, dpi, level, bilevel))
+            return PageContent(split=split_page(page, dpi, level, bilevel))
         case Format.TIFF:
-            return ReadyPage(tiff=TiffPage(page, dpi, bilevel))
+            return PageContent(tiff=TiffPage(page, dpi, bilevel))
         case Format.JPEG:
-            return ReadyPage(picture=encode_jpeg(page, JPEG_QUALITY.get(level, FAITHFUL_QUALITY)))
+            return PageContent(picture=encode_jpeg(page, JPEG_QUALITY.get(level, FAITHFUL_QUALITY)))
         case Format.PNG:
-            return ReadyPage(picture=encode_png(page))
+            return PageContent(picture=encode_png(page))
         case Format.WORD:
-            return ReadyPage(grids=tuple(find_tables(binarise(page, dpi), dpi)))
+            return PageContent(grids=tuple(find_tables(binarise(page, dpi), dpi)))
         case _:
-            return ReadyPage()
+            return PageContent()
 
 
 class FilePage(NamedTuple):
     """A page on its way into a file."""
 
-    ready: ReadyPage
+    content: PageContent
     width_mm: float
     height_mm: float
     text: PageText | None = None
     encoded: EncodedPage | None = None
-    """What it became when it was finished together with others; for a PDF."""
+    """What it became when it was encoded together with others; for a PDF."""
     begins: str | None = None
     """The name of the part that begins with it."""
 
@@ -138,9 +100,9 @@ def write_file(
         case Format.PDF:
             write_pdf(_pdf_pages(pages), out, about, temporary)
         case Format.TIFF:
-            write_tiff((page.ready.tiff for page in pages if page.ready.tiff), out, level)
+            write_tiff((page.content.tiff for page in pages if page.content.tiff), out, level)
         case Format.WORD:
-            elements = (elements_of(page.text, page.ready.grids) for page in pages if page.text)
+            elements = (elements_of(page.text, page.content.grids) for page in pages if page.text)
             write_word_document(elements, out, about.title, about.created)
         case Format.ALTO:
             out.write(write_alto((page.text for page in pages if page.text), about.title))
@@ -148,7 +110,7 @@ def write_file(
             out.write(BETWEEN_PAGES.join(page.text.text for page in pages if page.text).encode())
         case _:
             (page,) = pages
-            out.write(page.ready.picture or b"")
+            out.write(page.content.picture or b"")
 
 
 def _pdf_pages(pages: Iterable[FilePage]) -> Iterator[PdfPage]:

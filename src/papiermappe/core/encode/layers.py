@@ -35,7 +35,7 @@ LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink is of one colour if nearly all of it is
 ODD_SHARE = 0.002
 DARKER_SHARE = 0.4
 TILE_MM = 2.0
-MOST_PIECES = 24
+MAX_PIECES = 24
 WHOLE_SHARE = 0.6  # pieces that cover so much are one
 
 
@@ -298,7 +298,7 @@ def _boxes(tiles: Pixels, tile: int, shape: tuple[int, ...]) -> list[tuple[int, 
         left, top, width, height = (int(side) for side in cv2.boundingRect(contour))
         boxes = _joined(boxes, (left, top, left + width, top + height))
     area = sum((right - left) * (bottom - top) for left, top, right, bottom in boxes)
-    if len(boxes) > MOST_PIECES or area > WHOLE_SHARE * tiles.size:
+    if len(boxes) > MAX_PIECES or area > WHOLE_SHARE * tiles.size:
         boxes = [_around(boxes)]
     return [
         (left * tile, top * tile, min(right * tile, shape[1]), min(bottom * tile, shape[0]))

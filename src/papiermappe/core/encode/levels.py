@@ -1,6 +1,6 @@
 """How small a document becomes, and what each page is made of for that.
 
-A page is prepared by itself, then finished together with others, since bilevel parts of several pages share what they
+A page is split by itself, then encoded together with others, since bilevel parts of several pages share what they
 have in common.
 """
 
@@ -46,7 +46,7 @@ SETTINGS = {
 }
 
 
-class PreparedInk(NamedTuple):
+class SplitInk(NamedTuple):
     """Ink that is still to be encoded."""
 
     ink: PackedInk
@@ -54,17 +54,17 @@ class PreparedInk(NamedTuple):
     """None: it is the whole page, black on white."""
 
 
-class PreparedPage(NamedTuple):
+class SplitPage(NamedTuple):
     """A page but for its ink."""
 
     layers: tuple[Layer, ...]
-    inks: tuple[PreparedInk, ...]
+    inks: tuple[SplitInk, ...]
     """What is painted after the layers, in this order."""
     shares_ink: bool
     made_of: MadeOf
 
 
-def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedPage:
+def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool) -> SplitPage:
     """Decide what a page is made of, and encode all but its ink.
 
     Args:
@@ -77,8 +77,8 @@ def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedP
         PictureRefused: not such a picture.
     """
     if bilevel:
-        ink = PreparedInk(PackedInk.of(np.less(page, BLACK_BELOW)), None)
-        return PreparedPage((), (ink,), True, MadeOf.BILEVEL)
+        ink = SplitInk(PackedInk.of(np.less(page, BLACK_BELOW)), None)
+        return SplitPage((), (ink,), True, MadeOf.BILEVEL)
     if level is Level.FAITHFUL:
         return _one_picture(_faithful(page))
     settings = SETTINGS[level]
@@ -88,7 +88,7 @@ def prepared(page: Pixels, dpi: float, level: Level, bilevel: bool) -> PreparedP
     return _layered(layers, settings)
 
 
-def finished(pages: Sequence[PreparedPage]) -> list[EncodedPage]:
+def encode_pages(pages: Sequence[SplitPage]) -> list[EncodedPage]:
     """Encode the ink of pages together, `PAGES_TOGETHER` or so of one document."""
     done = [list(page.layers) for page in pages]
     for at in range(max((len(page.inks) for page in pages), default=0)):
@@ -103,13 +103,13 @@ def finished(pages: Sequence[PreparedPage]) -> list[EncodedPage]:
     return [EncodedPage(tuple(layers), page.made_of) for layers, page in zip(done, pages, strict=True)]
 
 
-def _ink_layer(ink: PreparedInk, data: bytes, shared: bytes) -> Layer:
+def _ink_layer(ink: SplitInk, data: bytes, shared: bytes) -> Layer:
     picture = EncodedPicture(Codec.JBIG2, data, ink.ink.width_px, ink.ink.height_px, False, shared)
     return Layer(picture) if ink.paint is None else Layer(ink.paint, stencil=picture)
 
 
-def _one_picture(picture: EncodedPicture) -> PreparedPage:
-    return PreparedPage((Layer(picture),), (), False, MadeOf.PICTURE)
+def _one_picture(picture: EncodedPicture) -> SplitPage:
+    return SplitPage((Layer(picture),), (), False, MadeOf.PICTURE)
 
 
 def _faithful(page: Pixels) -> EncodedPicture:
@@ -128,14 +128,14 @@ def _reduced(page: Pixels, dpi: float, settings: Settings) -> EncodedPicture:
     return _jpeg(np.asarray(smaller, np.uint8), settings.picture_quality)
 
 
-def _layered(layers: Layers, settings: Settings) -> PreparedPage:
+def _layered(layers: Layers, settings: Settings) -> SplitPage:
     paper = (Layer(layers.paper),) if layers.paper != (255, 255, 255) else ()
     pieces = [Layer(_jpeg(piece.pixels, settings.paper_quality), piece.box) for piece in layers.pieces]
     inks = tuple(
-        PreparedInk(PackedInk.of(ink), _paint(colours, settings))
+        SplitInk(PackedInk.of(ink), _paint(colours, settings))
         for ink, colours in ((layers.soft, layers.soft_colours), (layers.ink, layers.ink_colours))
     )
-    return PreparedPage((*paper, *pieces), inks, settings.shares_ink, MadeOf.LAYERS)
+    return SplitPage((*paper, *pieces), inks, settings.shares_ink, MadeOf.LAYERS)
 
 
 def _paint(colours: Pixels | Rgb, settings: Settings) -> EncodedPicture | Rgb:

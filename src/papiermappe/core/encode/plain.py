@@ -5,10 +5,10 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from papiermappe.core.page_text import Care
 from papiermappe.core.picture import Pixels, to_grey
+from papiermappe.core.reading.page_text import RecognitionMode
 
-READING_DPI = {Care.FAST: 150.0, Care.ACCURATE: 300.0}
+READING_DPI = {RecognitionMode.FAST: 150.0, RecognitionMode.ACCURATE: 300.0}
 """Finer pages are read no better, but more slowly."""
 
 SMALL, QUICK = 6, 1
@@ -38,16 +38,16 @@ class Readable(NamedTuple):
         return np.asarray(cv2.imdecode(np.frombuffer(self.picture, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)
 
 
-def readable(page: Pixels, dpi: float, care: Care) -> Readable:
-    """Return a page in grey, no finer than it takes to read it with such care."""
-    return no_finer(to_grey(page), dpi, READING_DPI[care])
+def readable(page: Pixels, dpi: float, mode: RecognitionMode) -> Readable:
+    """Return a page in grey, no finer than the mode of reading needs."""
+    return no_finer(to_grey(page), dpi, READING_DPI[mode])
 
 
-def no_finer(grey: Pixels, dpi: float, most_dpi: float) -> Readable:
+def no_finer(grey: Pixels, dpi: float, max_dpi: float) -> Readable:
     """Return a picture in grey (h, w) at its resolution, or at the finest that is wanted."""
-    scale = most_dpi / dpi
+    scale = max_dpi / dpi
     if scale >= 1:
         return Readable(encode_pgm(grey), dpi)
     width, height = (max(1, round(side * scale)) for side in grey.shape[::-1])
     smaller = cv2.resize(grey, (width, height), interpolation=cv2.INTER_AREA)
-    return Readable(encode_pgm(np.asarray(smaller, np.uint8)), most_dpi)
+    return Readable(encode_pgm(np.asarray(smaller, np.uint8)), max_dpi)

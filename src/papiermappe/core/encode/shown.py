@@ -1,4 +1,4 @@
-"""What a prepared page shows, without a reader in between."""
+"""What a split page shows, without a reader in between."""
 
 import cv2
 import numpy as np
@@ -7,11 +7,11 @@ from papiermappe.core.encode.deflate import decoded
 from papiermappe.core.encode.encoded import WHOLE_PAGE, Codec, EncodedPicture
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.layers import Box, Rgb
-from papiermappe.core.encode.levels import PreparedPage
+from papiermappe.core.encode.levels import SplitPage
 from papiermappe.core.picture import Pixels, decode
 
 
-def shown(page: PreparedPage, height_px: int, width_px: int) -> Pixels:
+def shown(page: SplitPage, height_px: int, width_px: int) -> Pixels:
     """Return what a page shows at a resolution, RGB (h, w, 3); that of its ink, where it has some."""
     picture = np.full((height_px, width_px, 3), 255, np.uint8)
     for layer in page.layers:

@@ -7,7 +7,7 @@ from typing import BinaryIO
 import docx
 from docx.enum.text import WD_BREAK
 
-from papiermappe.core.structure import Element, Heading, Prose, Table
+from papiermappe.core.reading.structure import Element, Heading, Prose, Table
 
 
 def write_word_document(pages: Iterable[Sequence[Element]], out: BinaryIO, title: str, created: datetime) -> None:

@@ -5,7 +5,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 from typing import NamedTuple
 
-from papiermappe.core.printed import NumberKind, Printed
+from papiermappe.core.reading.printed import NumberKind, Printed
 
 FEWEST = 3  # numbers, below which they tell nothing
 FOLLOWING_SHARE = 0.6  # of the numbers but the last: the next one is printed as well
@@ -13,7 +13,7 @@ NEAR = 2  # one page of a sheet may have no number, or not be there
 OWN_SHARE = 0.8  # of the numbers: no other page has the same
 
 
-class Told(NamedTuple):
+class InferredOrder(NamedTuple):
     """What page numbers tell of sheets."""
 
     order: list[int]
@@ -69,7 +69,7 @@ def _go_on(numbers: Sequence[int | None]) -> bool:
     )
 
 
-def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
+def infer_order(sheets: Sequence[Sequence[int | None]]) -> InferredOrder | None:
     """Return what the numbers of sheets tell.
 
     Args:
@@ -86,7 +86,7 @@ def told_by(sheets: Sequence[Sequence[int | None]]) -> Told | None:
     order = [next(by_number) if at in firsts else at for at in range(len(sheets))]
     between = set(_between([number for at in order for number in sheets[at]]))
     twice = sorted(number for number, times in having.items() if times > 1)
-    return Told(order, missing=sorted(between - having.keys()), twice=twice)
+    return InferredOrder(order, missing=sorted(between - having.keys()), twice=twice)
 
 
 def _between(numbers: Sequence[int | None]) -> Iterator[int]:

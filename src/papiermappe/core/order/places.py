@@ -10,7 +10,7 @@ from decimal import ROUND_FLOOR, Decimal, localcontext
 from enum import StrEnum
 from itertools import groupby
 
-MOST_DIGITS = 16_000  # PostgreSQL keeps 16383 behind the point; ranks this close never come about
+MAX_DIGITS = 16_000  # PostgreSQL keeps 16383 behind the point; ranks this close never come about
 
 
 class Side(StrEnum):
@@ -27,7 +27,7 @@ class Place:
     page_id: int
     rank: Decimal
     side: Side
-    put_away: bool = False
+    set_aside: bool = False
 
 
 def reading_order(places: Iterable[Place]) -> list[Place]:
@@ -36,8 +36,8 @@ def reading_order(places: Iterable[Place]) -> list[Place]:
 
 
 def sheets(places: Iterable[Place]) -> list[list[Place]]:
-    """Return the pages that are not put away, by sheet, in reading order."""
-    shown = (place for place in reading_order(places) if not place.put_away)
+    """Return the pages that are not set aside, by sheet, in reading order."""
+    shown = (place for place in reading_order(places) if not place.set_aside)
     return [list(pages) for _, pages in groupby(shown, key=lambda place: place.rank)]
 
 
@@ -49,7 +49,7 @@ def ranks_between(low: Decimal | None, high: Decimal | None, count: int) -> list
     """
     if low is not None and high is not None and low >= high:
         raise ValueError(f"{low} is not below {high}")
-    with localcontext(prec=MOST_DIGITS):
+    with localcontext(prec=MAX_DIGITS):
         if low is None:
             low = (Decimal(0) if high is None else high.to_integral_value(ROUND_FLOOR)) - count - 1
         if high is None:
@@ -63,7 +63,7 @@ def ranks_between(low: Decimal | None, high: Decimal | None, count: int) -> list
 def move(places: Sequence[Place], chosen: Collection[int], gap: int) -> list[Place]:
     """Move pages into the gap before sheet number `gap` (0 is the very front, the number of sheets the end).
 
-    Where all pages of a sheet are chosen it moves whole, what is put away of it included; a page chosen without its
+    Where all pages of a sheet are chosen it moves whole, what is set aside of it included; a page chosen without its
     other side becomes a sheet of its own and keeps its side.
 
     Returns:
@@ -72,10 +72,12 @@ def move(places: Sequence[Place], chosen: Collection[int], gap: int) -> list[Pla
     lanes = sheets(places)
     gap = max(0, min(gap, len(lanes)))
     moving: list[list[Place]] = []
+    chosen = frozenset(chosen)
+    by_rank = {rank: list(group) for rank, group in groupby(reading_order(places), key=lambda place: place.rank)}
     for sheet in lanes:
         group = [place for place in sheet if place.page_id in chosen]
         if len(group) == len(sheet):
-            group = [place for place in places if place.rank == sheet[0].rank]
+            group = by_rank[sheet[0].rank]
         if group:
             moving.append(group)
     if not moving or _lie_there(lanes, moving, gap):
@@ -84,7 +86,7 @@ def move(places: Sequence[Place], chosen: Collection[int], gap: int) -> list[Pla
     above = {place.rank for place in places if low is None or place.rank > low}
     new_ranks = ranks_between(low, min(above, default=None), len(moving))
     return [
-        Place(place.page_id, rank, place.side, place.put_away)
+        Place(place.page_id, rank, place.side, place.set_aside)
         for rank, group in zip(new_ranks, moving, strict=True)
         for place in group
     ]
@@ -107,11 +109,11 @@ def nudge(places: Sequence[Place], chosen: Collection[int], by: int) -> list[Pla
 
 
 def arranged(places: Sequence[Place], order: Sequence[int]) -> list[Place]:
-    """Lay whole sheets, what is put away of them included, in another order.
+    """Lay whole sheets, what is set aside of them included, in another order.
 
     Args:
         places: of all pages.
-        order: of the sheets that hold a page that is not put away: which one, by its place now, comes first, second...
+        order: of the sheets that hold a page that is not set aside: which one, by its place now, comes first, second...
 
     Returns:
         The new places of the pages that have moved.
@@ -127,7 +129,7 @@ def arranged(places: Sequence[Place], order: Sequence[int]) -> list[Place]:
 
 def _lie_there(lanes: list[list[Place]], moving: list[list[Place]], gap: int) -> bool:
     """Whether the moving groups are whole neighbouring sheets that have the gap at one of their ends or inside."""
-    ranks = [sheet[0].rank for sheet in lanes]
-    at = [ranks.index(group[0].rank) for group in moving]
+    lane_of = {sheet[0].rank: number for number, sheet in enumerate(lanes)}
+    at = [lane_of[group[0].rank] for group in moving]
     whole = all({p.page_id for p in lanes[i]} <= {p.page_id for p in g} for i, g in zip(at, moving, strict=True))
     return whole and at == list(range(at[0], at[0] + len(at))) and at[0] <= gap <= at[-1] + 1

@@ -26,7 +26,7 @@ class Optics:
 
     backing: tuple[int, int, int]
     """RGB of what lies behind the sheet."""
-    most_skew_deg: float
+    max_skew_deg: float
     dust_lines_mm: tuple[float, ...] = ()
     """Where dust draws lines in feed direction, from the left."""
     shadow: float = 0.0
@@ -54,7 +54,7 @@ class Lay:
 def lay_sheet(width_mm: float, height_mm: float, upside_down: bool, optics: Optics, seed: int) -> Lay:
     """Lay a sheet into the corner of the bed, as a hand or a feeder does: turned a little, a few mm off the guides."""
     hand = np.random.default_rng([seed, 1])
-    skew_deg = float(hand.uniform(-1, 1)) * optics.most_skew_deg
+    skew_deg = float(hand.uniform(-1, 1)) * optics.max_skew_deg
     gap_x_mm, gap_y_mm = (float(gap) for gap in hand.uniform(1.2, 3.0, 2))
     cos, sin = np.abs(rotation_deg(skew_deg)[0])
     centre = (

@@ -14,7 +14,7 @@ from papiermappe.standin.scanner.device import Device, Faults, LaidSheet
 
 STATIC = Path(__file__).parent / "static"
 VENDOR = Path(__file__).parents[2] / "web" / "static" / "vendor"
-MOST_SHEETS = 500
+MAX_SHEETS = 500
 POLICY = "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'"
 
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
@@ -32,7 +32,7 @@ class Load(BaseModel):
     """Paper to be laid into a device: originals by their keys, in order, as often as asked for."""
 
     originals: list[str] = Field(min_length=1)
-    times: int = Field(default=1, ge=1, le=MOST_SHEETS)
+    times: int = Field(default=1, ge=1, le=MAX_SHEETS)
     where: Literal["feeder", "glass"] = "feeder"
     upside_down: bool = False
     turned_over: bool = False
@@ -43,7 +43,7 @@ class Load(BaseModel):
         """Return the sheets, the first one on top. Raises KeyError for an unknown original."""
         keys = self.originals * self.times
         first_seed = self.seed if self.seed is not None else random.randrange(1_000_000)  # noqa: S311 (no secret)
-        laid = [(key, number) for key in keys for number in range(len(ORIGINALS[key].sheets))][:MOST_SHEETS]
+        laid = [(key, number) for key in keys for number in range(len(ORIGINALS[key].sheets))][:MAX_SHEETS]
         pile = [
             LaidSheet(
                 original=key,

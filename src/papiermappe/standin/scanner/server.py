@@ -20,7 +20,7 @@ from papiermappe.standin.scanner.device import (
 from papiermappe.standin.scanner.pictures import PDF, PictureShelf, as_pdf
 
 XML = "text/xml"
-MOST_SETTINGS_BYTES = 64_000
+MAX_SETTINGS_BYTES = 64_000
 ABANDONED_S = 90.0
 DPI_OF_PACE = 300
 
@@ -47,7 +47,7 @@ class EsclServer:
 
     def app(self) -> web.Application:
         """Return the application with its routes."""
-        app = web.Application(client_max_size=MOST_SETTINGS_BYTES)
+        app = web.Application(client_max_size=MAX_SETTINGS_BYTES)
         app.add_routes(
             [
                 web.get("/eSCL/ScannerCapabilities", self._capabilities),

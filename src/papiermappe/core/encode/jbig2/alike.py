@@ -11,12 +11,12 @@ from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.encode.jbig2.arithmetic import Whole
-from papiermappe.core.encode.jbig2.shapes import MOST_SIDE_PX, WORD, Shapes
+from papiermappe.core.encode.jbig2.shapes import MAX_SIDE_PX, WORD, Shapes
 
 RIM_PX = 1
 """What the box of a model has around it, white."""
 SIZE_SLACK_PX = 2 * RIM_PX
-SIDES = MOST_SIDE_PX + 1 + SIZE_SLACK_PX
+SIDES = MAX_SIDE_PX + 1 + SIZE_SLACK_PX
 _ONES = (np.uint64(0x5555555555555555), np.uint64(0x3333333333333333), np.uint64(0x0F0F0F0F0F0F0F0F))
 _SUM = np.uint64(0x0101010101010101)
 
@@ -34,19 +34,19 @@ class Matches(NamedTuple):
     """Pixels that differ."""
 
 
-def grouped(shapes: Shapes, most_apart: float) -> Matches:
+def grouped(shapes: Shapes, max_apart: float) -> Matches:
     """Return for each shape the first that is like it, itself where it is the first of its kind.
 
     Args:
         shapes: those that come first become models.
-        most_apart: pixels that differ, as a share of the ink.
+        max_apart: pixels that differ, as a share of the ink.
     """
-    return Matches(*_matched(shapes, shapes, most_apart, True))
+    return Matches(*_matched(shapes, shapes, max_apart, True))
 
 
-def nearest(shapes: Shapes, models: Shapes, most_apart: float) -> Matches:
-    """Return for each shape the nearest model. `most_apart` as for `grouped`."""
-    return Matches(*_matched(shapes, models, most_apart, False))
+def nearest(shapes: Shapes, models: Shapes, max_apart: float) -> Matches:
+    """Return for each shape the nearest model. `max_apart` as for `grouped`."""
+    return Matches(*_matched(shapes, models, max_apart, False))
 
 
 def voted(shapes: Shapes, matches: Matches, weights: NDArray[np.int64], models: NDArray[np.int64]) -> Shapes:
@@ -72,9 +72,9 @@ def voted(shapes: Shapes, matches: Matches, weights: NDArray[np.int64], models: 
 
 
 def _matched(
-    shapes: Shapes, models: Shapes, most_apart: float, growing: bool
+    shapes: Shapes, models: Shapes, max_apart: float, growing: bool
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    return _all_matched(*shapes[2:], *models[2:], most_apart, growing)
+    return _all_matched(*shapes[2:], *models[2:], max_apart, growing)
 
 
 @njit("i8(u8)", cache=True)
@@ -150,7 +150,7 @@ def _all_matched(
     model_height: NDArray[np.int32],
     model_first_row: NDArray[np.int64],
     model_rows: NDArray[np.uint64],
-    most_apart: float,
+    max_apart: float,
     growing: bool,
 ) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Find the nearest model of each shape; where none is near and they are `growing`, the shape becomes one."""
@@ -165,7 +165,7 @@ def _all_matched(
     found = np.full(count, -1, np.int64)
     across, down, apart = np.zeros(count, np.int64), np.zeros(count, np.int64), np.zeros(count, np.int64)
     for shape in range(count):
-        best = np.int64(most_apart * centres[shape, 2]) + 1
+        best = np.int64(max_apart * centres[shape, 2]) + 1
         mine = rows[first_row[shape] : first_row[shape + 1]]
         tall, wide = np.int64(height[shape]), np.int64(width[shape])
         for near in range((2 * SIZE_SLACK_PX + 1) ** 2):

@@ -27,7 +27,7 @@ QE = np.array([row[0] for row in _TABLE for _ in (0, 1)], np.uint32)
 AFTER_MPS = np.array([2 * row[1] + mps for row in _TABLE for mps in (0, 1)], np.uint8)
 AFTER_LPS = np.array([2 * row[2] + (mps ^ row[3]) for row in _TABLE for mps in (0, 1)], np.uint8)
 
-MOST_BYTES_A_BIT = 2  # a bit shifts the register by 15 places at most
+MAX_BYTES_A_BIT = 2  # a bit shifts the register by 15 places at most
 START = np.uint32(0x8000), np.uint32(0), np.int32(12), np.int64(0)
 """The registers at first, as everywhere here: interval, code, shifts until a byte is full, place of the last byte.
 

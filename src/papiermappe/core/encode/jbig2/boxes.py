@@ -17,7 +17,7 @@ from papiermappe.core.encode.jbig2.symbols import Places, Symbols
 
 ROUNDS = 5
 REACH = 1.5  # so many usual heights lie between two symbols that follow one another, at most
-MOST_BELOW, MOST_BESIDE = 3.0, 1.0  # usual heights of white
+MAX_BELOW, MAX_BESIDE = 3.0, 1.0  # usual heights of white
 DEEPEST = 0.995  # so many stand on the common line; what goes deeper has a line of its own
 TIGHTEST = 0.1  # so many follow closer than white can make it
 
@@ -45,7 +45,7 @@ def _below(shapes: Shapes, pages: Sequence[Places], usual_px: float) -> NDArray[
     for _ in range(ROUNDS):
         depth = _middles(both, np.concatenate([depth[after] - deeper, depth[before] + deeper]), shapes.number)
     white = np.quantile(depth[both], DEEPEST, method="lower") - depth
-    fits = (white >= 0) & (white <= MOST_BELOW * usual_px) & (np.bincount(both, minlength=shapes.number) > 0)
+    fits = (white >= 0) & (white <= MAX_BELOW * usual_px) & (np.bincount(both, minlength=shapes.number) > 0)
     return np.where(fits, white, 0)
 
 
@@ -109,7 +109,7 @@ def _beside(
     for _ in range(ROUNDS):
         left_of = _middles(after, gaps - right_of[before], shapes.number)
         right_of = _middles(before, gaps - left_of[after], shapes.number)
-    most = np.int64(MOST_BESIDE * usual_px)
+    most = np.int64(MAX_BESIDE * usual_px)
     return _white(left_of, after, most), _white(right_of, before, most)
 
 

@@ -5,10 +5,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.encode.jbig2.alike import RIM_PX, nearest
-from papiermappe.core.encode.jbig2.arithmetic import MOST_BYTES_A_BIT, Whole
+from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, Whole
 from papiermappe.core.encode.jbig2.integers import (
     INTEGER_CONTEXTS,
-    MOST_BITS,
+    MAX_BITS,
     ended,
     put,
     put_end,
@@ -54,7 +54,7 @@ def _encoded(
 ) -> bytes:
     names = name_bits(models.number + symbols.number)
     pixels = int((symbols.width * symbols.height).sum())
-    out = np.zeros(MOST_BYTES_A_BIT * (pixels + (6 * MOST_BITS + names) * (symbols.number + 8)) + 64, np.uint8)
+    out = np.zeros(MAX_BYTES_A_BIT * (pixels + (6 * MAX_BITS + names) * (symbols.number + 8)) + 64, np.uint8)
     end = _put_dictionary(
         symbols.width,
         symbols.height,

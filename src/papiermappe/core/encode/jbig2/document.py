@@ -21,7 +21,7 @@ from papiermappe.core.encode.jbig2.shapes import Shapes, erase, hashes, joined, 
 from papiermappe.core.encode.jbig2.symbols import Places, Symbols
 from papiermappe.core.encode.jbig2.text import text_region
 
-MOST_SIDE_PX = 65_535
+MAX_SIDE_PX = 65_535
 SAME_KIND = 0.08  # of the ink, at most, differs between shapes of a kind
 NEAR = 0.4  # of the ink, at most, differs between a shape and what it is refined from
 OWN_FROM = 4  # a shape that comes so often is a symbol of its own
@@ -80,9 +80,9 @@ def _as_they_lie(pages: Sequence[PackedInk]) -> SharedPages:
 
 
 def _checked(ink: Ink) -> Ink:
-    if ink.ndim != 2 or ink.dtype != np.bool_ or not all(1 <= side <= MOST_SIDE_PX for side in ink.shape):
+    if ink.ndim != 2 or ink.dtype != np.bool_ or not all(1 <= side <= MAX_SIDE_PX for side in ink.shape):
         raise ValueError(
-            f"a bool picture (h, w) of 1 to {MOST_SIDE_PX} px a side is needed, not {ink.dtype} {ink.shape}"
+            f"a bool picture (h, w) of 1 to {MAX_SIDE_PX} px a side is needed, not {ink.dtype} {ink.shape}"
         )
     return ink
 

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from papiermappe.core.encode.jbig2.arithmetic import MOST_BYTES_A_BIT, START, encode_bit, flush
+from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, START, encode_bit, flush
 
 CONTEXTS = 1 << 16
 ROW_REPEATS = np.int64(0x9B25)  # the context of the bit that tells so, for template 0 (T.88, figure 8)
@@ -60,7 +60,7 @@ def _coded(padded: NDArray[np.uint8], repeats: NDArray[np.bool_], adaptive: NDAr
     a, c, count, at = START
     repeated = False
     for row in range(len(repeats)):
-        most = at + MOST_BYTES_A_BIT * (padded.shape[1] + 1) + 64
+        most = at + MAX_BYTES_A_BIT * (padded.shape[1] + 1) + 64
         if most > len(out):
             more = np.zeros(2 * most, np.uint8)
             more[: at + 1] = out[: at + 1]

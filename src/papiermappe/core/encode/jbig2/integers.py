@@ -12,7 +12,7 @@ from papiermappe.core.encode.jbig2.arithmetic import START, Whole, encode_bit, f
 
 INTEGER_CONTEXTS = 512
 _KINDS = np.array([[0, 2], [4, 4], [20, 6], [84, 8], [340, 12], [4436, 32]], np.int64)  # table A.1: least value, bits
-MOST_BITS = 2 + 5 + 32
+MAX_BITS = 2 + 5 + 32
 
 
 @njit("i8[::1]()", cache=True)

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-MOST_SIDE_PX = 126  # a shape and a rim of one pixel fit into two words
+MAX_SIDE_PX = 126  # a shape and a rim of one pixel fit into two words
 LEAST_INK_PX = 6  # smaller ones cost less as they lie
 WORD = 64
 MIXER = np.uint64(0x9E3779B97F4A7C15)
@@ -140,7 +140,7 @@ def _drawn(
     which = np.full(count, -1, np.int64)
     kept = 0
     for run in range(count):
-        fits = max(right[run] - left[run], bottom[run] - top[run]) <= MOST_SIDE_PX
+        fits = max(right[run] - left[run], bottom[run] - top[run]) <= MAX_SIDE_PX
         if labels[run] == run and fits and size[run] >= LEAST_INK_PX:
             which[run] = kept
             left[kept], right[kept], top[kept], bottom[kept] = left[run], right[run], top[run], bottom[run]

@@ -5,10 +5,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.encode.jbig2.alike import RIM_PX
-from papiermappe.core.encode.jbig2.arithmetic import MOST_BYTES_A_BIT, Whole
+from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, Whole
 from papiermappe.core.encode.jbig2.integers import (
     INTEGER_CONTEXTS,
-    MOST_BITS,
+    MAX_BITS,
     ended,
     put_end,
     put_integer,
@@ -35,7 +35,7 @@ def text_region(places: Places, symbols: Symbols) -> bytes:
     ordered = places.those(order)
     pixels = int((symbols.width * symbols.height)[places.symbol[places.refined]].sum())
     names = name_bits(symbols.number)
-    out = np.zeros(MOST_BYTES_A_BIT * (pixels + (10 * MOST_BITS + names) * (len(order) + 1)) + 64, np.uint8)
+    out = np.zeros(MAX_BYTES_A_BIT * (pixels + (10 * MAX_BITS + names) * (len(order) + 1)) + 64, np.uint8)
     states = np.zeros(_NAMES + (1 << names), np.uint8)
     end = _put_text(
         ordered.symbol,

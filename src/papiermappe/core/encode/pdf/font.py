@@ -14,7 +14,7 @@ WIDTH = 500
 ASCENT, DESCENT = 800, -200
 CHARACTERS_A_SECTION = 100  # of a ToUnicode map (Adobe technical note 5411, 1.4.1)
 FIRST_CODE = 1
-MOST_CODES = 65_535
+MAX_CODES = 65_535
 
 
 class Characters:
@@ -27,7 +27,7 @@ class Characters:
         """Return a text in the codes of the font, two bytes a character; what it has no room for is left out."""
         codes = []
         for character in text:
-            if character not in self._codes and len(self._codes) < MOST_CODES:
+            if character not in self._codes and len(self._codes) < MAX_CODES:
                 self._codes[character] = FIRST_CODE + len(self._codes)
             if character in self._codes:
                 codes.append(self._codes[character].to_bytes(2, "big"))
@@ -88,7 +88,7 @@ def font_of(pdf: pikepdf.Pdf, characters: Characters) -> pikepdf.Object:
         ),
         FontDescriptor=pdf.make_indirect(descriptor),
         DW=WIDTH,
-        CIDToGIDMap=pdf.make_stream(b"\0\0" + b"\0\1" * MOST_CODES),
+        CIDToGIDMap=pdf.make_stream(b"\0\0" + b"\0\1" * MAX_CODES),
     )
     return pdf.make_indirect(
         pikepdf.Dictionary(

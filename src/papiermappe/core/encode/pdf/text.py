@@ -2,7 +2,7 @@
 
 from papiermappe.core.encode.pdf.font import DESCENT, UNITS, WIDTH, Characters
 from papiermappe.core.geometry import POINTS_PER_MM
-from papiermappe.core.page_text import Line, PageText, Word
+from papiermappe.core.reading.page_text import Line, PageText, Word
 
 FONT = "Unseen"
 LEAST_SIZE_PT = 1.0

@@ -14,7 +14,7 @@ from papiermappe.core.encode.pdf.icc import srgb_profile
 from papiermappe.core.encode.pdf.metadata import About, tell
 from papiermappe.core.encode.pdf.text import FONT, text_content
 from papiermappe.core.geometry import POINTS_PER_MM
-from papiermappe.core.page_text import PageText
+from papiermappe.core.reading.page_text import PageText
 
 FILTERS = {
     Codec.JPEG: pikepdf.Name.DCTDecode,

@@ -1,0 +1,150 @@
+"""What is found on a capture when it arrives, and the treatment that follows from it."""
+
+import math
+
+import cv2
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from papiermappe.core.clean.blank import judge_blank
+from papiermappe.core.clean.colour import ColourKind, judge_colour
+from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.clean.quality import judge_quality
+from papiermappe.core.clean.sheet import SheetFrame, find_sheet
+from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.upright import TurnEstimate, find_upright
+from papiermappe.core.clean.view import View
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
+from papiermappe.core.treatment import (
+    PAPER_WHITE,
+    SURE,
+    Cropping,
+    Straightening,
+    Treatment,
+    decoded_reduction,
+    page_box,
+)
+
+COLOUR_REDUCTION = 2  # colour shows at half of it
+RIM_MM = 2.0
+EDGES_AGREE_DEG = 1.0
+PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
+
+
+class Analysis(BaseModel):
+    """What was found on a capture."""
+
+    model_config = ConfigDict(frozen=True)
+
+    treatment: Treatment
+    """What follows from it; what the machine is not sure of is proposed but switched off."""
+    findings: tuple[Finding, ...]
+    """Their places are on the page that the treatment makes."""
+    colour: ColourKind
+    turn_confidence: float = 1.0
+    """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether nothing is on the page."""
+        return any(finding.kind is FindingKind.BLANK for finding in self.findings)
+
+    @property
+    def way_up_open(self) -> bool:
+        """Whether there is something on the page, but it is not clear which way up it stands."""
+        return self.turn_confidence < SURE and not self.is_blank
+
+
+def analyse(
+    capture: CapturedPicture, upright: TurnEstimate | None = None, usual_height_mm: float | None = None
+) -> Analysis:
+    """Find sheet, skew and the way up, and judge the page that follows.
+
+    Args:
+        capture: the untouched picture.
+        upright: how it has to be turned, where that is known; else it is found out.
+        usual_height_mm: of the pages that came with it, where that is known.
+
+    Raises:
+        PictureRefused: the capture cannot be decoded.
+    """
+    reduction = decoded_reduction(capture.dpi)
+    pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
+    frame = find_sheet(pixels, dpi)
+    grey = to_grey(pixels)
+    sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 else grey, dpi)
+    turn = upright or find_upright(sheet, dpi)
+    turns = turn.quarter_turns if turn.confidence >= SURE else 0
+    if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
+        sheet = View(turned(sheet.grey, 1), dpi)
+    skew = _skew(sheet, frame)
+    treatment = Treatment(
+        straighten=Straightening(
+            skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE
+        ),
+        crop=Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
+        quarter_turns=turns,
+    )
+    page = View(_page(grey, dpi, treatment), dpi)
+    small = shrunk(pixels, COLOUR_REDUCTION)
+    return Analysis(
+        treatment=treatment,
+        findings=tuple(_findings(page, treatment.skew_deg, usual_height_mm)),
+        colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
+        turn_confidence=turn.confidence,
+    )
+
+
+def _findings(page: View, straightened_deg: float, usual_height_mm: float | None) -> list[Finding]:
+    blank = judge_blank(page, page.dpi)
+    if blank.is_blank:
+        return [Finding(kind=FindingKind.BLANK, confidence=blank.confidence)]
+    return judge_quality(page, page.dpi, usual_height_mm, straightened_deg)
+
+
+def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> Pixels:
+    """Return the page that the treatment makes, at the resolution of `pixels`; to be looked at, not to be shown."""
+    height, width = pixels.shape[:2]
+    box = page_box(px_to_mm(width, dpi), px_to_mm(height, dpi), treatment)
+    size_px = max(1, round(mm_to_px(box.height_mm, dpi))), max(1, round(mm_to_px(box.width_mm, dpi)))
+    turn = cv2.getRotationMatrix2D((0, 0), box.skew_deg, 1.0)
+    centre = np.array([mm_to_px(box.centre_x_mm, dpi) - 0.5, mm_to_px(box.centre_y_mm, dpi) - 0.5])
+    turn[:, 2] = centre - turn[:, :2] @ np.array([(size_px[1] - 1) / 2, (size_px[0] - 1) / 2])
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    page = cv2.warpAffine(pixels, turn, size_px[::-1], flags=flags, borderValue=(PAPER_WHITE,) * 3)
+    return turned(np.asarray(page, np.uint8), treatment.quarter_turns)
+
+
+def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:
+    """Return the skew of the print; that of the paper's edges where there is no print to go by."""
+    print_skew = estimate_skew(sheet, sheet.dpi)
+    edge_skew_deg = _edge_skew_deg(frame.corners)
+    if frame.confidence < SURE:
+        return print_skew
+    if print_skew.confidence >= SURE and abs(print_skew.skew_deg - edge_skew_deg) < PRINT_ON_PAPER_DEG:
+        return print_skew
+    if abs(print_skew.skew_deg - edge_skew_deg) < EDGES_AGREE_DEG and print_skew.confidence > SURE / 2:
+        return SkewEstimate(print_skew.skew_deg, max(print_skew.confidence, frame.confidence))
+    return SkewEstimate(edge_skew_deg, frame.confidence)
+
+
+def _edge_skew_deg(corners: Quad) -> float:
+    """Return the mean turn of the four sides, counter-clockwise positive."""
+    (x0, y0), (x1, y1), (x2, y2), (x3, y3) = corners
+    across = math.atan2((y0 - y1) + (y3 - y2), (x1 - x0) + (x2 - x3))
+    down = math.atan2((x3 - x0) + (x2 - x1), (y3 - y0) + (y2 - y1))
+    return math.degrees((across + down) / 2)
+
+
+def _on_sheet_only(grey: Pixels, dpi: float, corners: Quad) -> Pixels:
+    """Return the capture with everything off the sheet, and a rim of 2 mm, in the sheet's own mean grey."""
+    quad_px = np.array([[mm_to_px(x, dpi), mm_to_px(y, dpi)] for x, y in corners])
+    centre = quad_px.mean(axis=0)
+    reach = np.abs(quad_px - centre).mean()
+    shrunk = centre + (quad_px - centre) * max(0.0, 1 - mm_to_px(RIM_MM, dpi) / max(reach, 1.0))
+    on_sheet = np.zeros(grey.shape, np.uint8)
+    cv2.fillConvexPoly(on_sheet, np.rint(shrunk).astype(np.int32), 255)
+    filled = np.full_like(grey, round(cv2.mean(grey, mask=on_sheet)[0]))
+    cv2.copyTo(grey, on_sheet, filled)
+    return filled

@@ -1,0 +1,81 @@
+"""What operations work on: pages as they are, and the fields that become something else."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Annotated, Any, ClassVar
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from papiermappe.core.order.places import Place, Side
+from papiermappe.core.treatment import Treatment
+from papiermappe.message import Message
+
+Fields = Mapping[str, Any]
+"""Fields of one page as JSON values: `mappe_id`, `rank`, `side`, `set_aside` and those of its treatment."""
+
+Changes = Mapping[int, Fields]
+"""By the page's id, the fields that become something else."""
+
+PageIds = Annotated[tuple[Annotated[int, Field(ge=1, lt=2**31)], ...], Field(min_length=1, max_length=10_000)]
+
+
+@dataclass(frozen=True)
+class PageState:
+    """A page, as far as operations need it."""
+
+    id: int
+    mappe_id: int
+    rank: Decimal
+    side: Side
+    set_aside: bool
+    treatment: Treatment
+    number: int | None = None
+    """The page number printed on it, where it is known."""
+    blank: bool = False
+
+    @property
+    def place(self) -> Place:
+        """Where it lies."""
+        return Place(self.id, self.rank, self.side, self.set_aside)
+
+    def fields(self) -> dict[str, Any]:
+        """Return all its fields as JSON values."""
+        place = {
+            "mappe_id": self.mappe_id,
+            "rank": str(self.rank),
+            "side": self.side.value,
+            "set_aside": self.set_aside,
+        }
+        return {**place, **self.treatment.model_dump(mode="json")}
+
+
+class BaseOperation(BaseModel):
+    """The root of all operations.
+
+    Subclasses have a `kind`, which is their code on the wire and in the journal, and `apply`.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    whole_mappe: ClassVar[bool] = False
+    """Whether `apply` needs all pages of the Mappen it touches, not only those it names."""
+
+    pages: PageIds
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return what changes.
+
+        Args:
+            pages: those named that are there; of an operation on the whole Mappe, all of it, in reading order.
+        """
+        raise NotImplementedError
+
+    def message(self, count: int) -> Message:
+        """Return what is told of it in the history, where it changed `count` pages."""
+        return Message(code=str(self.model_dump()["kind"]), params={"count": count})
+
+    def named(self, pages: Sequence[PageState]) -> Iterator[PageState]:
+        """Yield the pages that the operation names."""
+        wanted = frozenset(self.pages)
+        return (page for page in pages if page.id in wanted)

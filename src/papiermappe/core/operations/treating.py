@@ -1,0 +1,93 @@
+"""Operations that change how pages look: the station Tidy."""
+
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from papiermappe.core.operations.model import BaseOperation, Changes, PageState
+from papiermappe.core.treatment import Origin, Tone
+from papiermappe.message import Message
+
+
+class Turn(BaseOperation):
+    """Turn pages by quarters.
+
+    >>> Turn(pages=(1,), quarter_turns=-1).kind
+    'turn'
+    """
+
+    kind: Literal["turn"] = "turn"
+    quarter_turns: Annotated[int, Field(ge=-3, le=3)]
+    """Counter-clockwise."""
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the new turns, by hand; empty where it is no turn."""
+        if self.quarter_turns % 4 == 0:
+            return {}
+        return {
+            page.id: {
+                "quarter_turns": (page.treatment.quarter_turns + self.quarter_turns) % 4,
+                "turn_origin": Origin.BY_HAND.value,
+            }
+            for page in self.named(pages)
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that tells the way."""
+        return Message(code="turn", params={"count": count, "degrees": self.quarter_turns % 4 * 90})
+
+
+class Straighten(BaseOperation):
+    """Switch the taking out of the skew on or off, where it has been found."""
+
+    kind: Literal["straighten"] = "straighten"
+    on: bool
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the steps that are switched."""
+        return {
+            page.id: {"straighten": step.model_copy(update={"on": self.on}).model_dump(mode="json")}
+            for page in self.named(pages)
+            if (step := page.treatment.straighten) is not None and step.on is not self.on
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that tells whether it was switched on."""
+        return Message(code="straighten_on" if self.on else "straighten_off", params={"count": count})
+
+
+class Crop(BaseOperation):
+    """Switch the cutting to the sheet on or off, where it has been found."""
+
+    kind: Literal["crop"] = "crop"
+    on: bool
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the steps that are switched."""
+        return {
+            page.id: {"crop": step.model_copy(update={"on": self.on}).model_dump(mode="json")}
+            for page in self.named(pages)
+            if (step := page.treatment.crop) is not None and step.on is not self.on
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that tells whether it was switched on."""
+        return Message(code="crop_on" if self.on else "crop_off", params={"count": count})
+
+
+class SetTone(BaseOperation):
+    """Choose how ink and paper are shown."""
+
+    kind: Literal["set_tone"] = "set_tone"
+    tone: Tone
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the new tones."""
+        return {
+            page.id: {"tone": self.tone.value} for page in self.named(pages) if page.treatment.tone is not self.tone
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that tells the tone."""
+        return Message(code="set_tone", params={"count": count, "tone": self.tone.value})

@@ -1,0 +1,90 @@
+"""What is written on a page, as it was read: blocks, paragraphs, lines and words, in the order of reading."""
+
+from collections.abc import Iterator
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class RecognitionMode(StrEnum):
+    """How thoroughly pages are read."""
+
+    FAST = "fast"
+    ACCURATE = "accurate"
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class BoxMm(_Value):
+    """A place on the page, in mm from its top left."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+    def moved(self, across_mm: float, down_mm: float) -> "BoxMm":
+        """Return it farther to the right and farther down."""
+        return BoxMm(
+            left=self.left + across_mm,
+            top=self.top + down_mm,
+            right=self.right + across_mm,
+            bottom=self.bottom + down_mm,
+        )
+
+
+class Word(_Value):
+    """A word."""
+
+    text: Annotated[str, Field(min_length=1)]
+    box: BoxMm
+    confidence: Annotated[float, Field(ge=0, le=1)]
+
+
+class Line(_Value):
+    """A line of words."""
+
+    words: Annotated[tuple[Word, ...], Field(min_length=1)]
+    box: BoxMm
+
+    @property
+    def text(self) -> str:
+        """Its words with a space between each two."""
+        return " ".join(word.text for word in self.words)
+
+
+class Paragraph(_Value):
+    """Lines that belong together."""
+
+    lines: Annotated[tuple[Line, ...], Field(min_length=1)]
+
+
+class Block(_Value):
+    """Paragraphs in one column."""
+
+    paragraphs: Annotated[tuple[Paragraph, ...], Field(min_length=1)]
+
+
+class PageText(_Value):
+    """What is written on a page."""
+
+    width_mm: float
+    height_mm: float
+    languages: tuple[str, ...]
+    """That it was read in: ISO 639-2 codes, the main one first."""
+    blocks: tuple[Block, ...] = ()
+
+    def lines(self) -> Iterator[Line]:
+        """Yield all lines, in the order of reading."""
+        for block in self.blocks:
+            for paragraph in block.paragraphs:
+                yield from paragraph.lines
+
+    @property
+    def text(self) -> str:
+        """A line each, an empty one between paragraphs."""
+        paragraphs = (paragraph for block in self.blocks for paragraph in block.paragraphs)
+        return "\n\n".join("\n".join(line.text for line in paragraph.lines) for paragraph in paragraphs)

@@ -1,0 +1,156 @@
+"""What is printed on a page that tells its place and its day: page numbers and dates."""
+
+import re
+from collections.abc import Iterator
+from datetime import date
+from enum import StrEnum
+from functools import cache
+from typing import Annotated
+
+from babel.core import Locale, UnknownLocaleError
+from pydantic import BaseModel, ConfigDict, Field
+
+from papiermappe.core.reading.languages import language
+from papiermappe.core.reading.page_text import BoxMm, PageText
+
+EDGE_SHARE = 0.12  # of the page's height: page numbers stand that near to its top or its bottom
+HIGHEST_NUMBER = 9999
+YEARS = range(1900, 2100)
+MONTHS = 12
+MAX_DATES = 5
+
+_WORDS = (
+    r"page|pg|sheet|seite|blatt|bl|pagina|página|sida|side|sivu|strana|stránka|oldal|lehekülg|puslapis|lappuse|p|s|f"
+)
+_NAMED = re.compile(
+    rf"\b(?:{_WORDS})\b\.?\s*(?:no\.?|nr\.?)?\s*(\d{{1,4}})(?:\s*(?:of|von|de|di|van|av|af|z|/)\s*(\d{{1,4}}))?\b", re.I
+)
+_OF = re.compile(r"^\W*(\d{1,4})\s*(?:of|von|de|di|van|av|af|z|/)\s*(\d{1,4})\W*$", re.I)
+_ALONE = re.compile(r"^[\W_]*(\d{1,4})[\W_]*$")
+_AT_ENDS = re.compile(r"^(\d{1,4})\s+\D|\D\s+(\d{1,4})$")
+
+_YEAR_FIRST = re.compile(r"\b(?P<year>\d{4})-(?P<month>\d{1,2})-(?P<day>\d{1,2})\b")
+_DOTTED = re.compile(r"\b(?P<day>\d{1,2})\.\s?(?P<month>\d{1,2})\.\s?(?P<year>\d{4})\b")
+_SLASHED = re.compile(r"\b(?P<one>\d{1,2})/(?P<two>\d{1,2})/(?P<year>\d{4})\b")
+
+
+class NumberKind(StrEnum):
+    """How a page number is printed; the sooner, the surer."""
+
+    NAMED = "named"
+    """Page 3, 3 of 12."""
+    ALONE = "alone"
+    """Nothing else stands in its line."""
+    AT_END = "at_end"
+    """It begins or ends a line, as running heads do."""
+
+
+class _Value(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class PageNumber(_Value):
+    """What may be the number of a page."""
+
+    number: Annotated[int, Field(ge=0, le=HIGHEST_NUMBER)]
+    of: Annotated[int, Field(ge=1, le=HIGHEST_NUMBER)] | None = None
+    kind: NumberKind
+
+
+class Printed(_Value):
+    """What is printed on one page."""
+
+    numbers: tuple[PageNumber, ...] = ()
+    """All that may be its number: which one is, only the other pages tell."""
+    dates: tuple[date, ...] = ()
+    """In the order of reading, each once."""
+
+
+def printed_on(page: PageText) -> Printed:
+    """Return what is printed on a page that tells its place and its day."""
+    return Printed(numbers=tuple(_numbers(page)), dates=tuple(dict.fromkeys(_dates(page)))[:MAX_DATES])
+
+
+def _numbers(page: PageText) -> Iterator[PageNumber]:
+    for line in page.lines():
+        if _is_at_edge(line.box, page.height_mm):
+            yield from _numbers_in(line.text.strip())
+
+
+def _is_at_edge(box: BoxMm, height_mm: float) -> bool:
+    middle = (box.top + box.bottom) / 2
+    return not EDGE_SHARE * height_mm < middle < (1 - EDGE_SHARE) * height_mm
+
+
+def _numbers_in(line: str) -> Iterator[PageNumber]:
+    named = _NAMED.search(line) or _OF.search(line)
+    if named:
+        number, of = int(named[1]), int(named[2]) if named[2] else None
+        if of is None or 1 <= number <= of:
+            yield PageNumber(number=number, of=of, kind=NumberKind.NAMED)
+    elif alone := _ALONE.search(line):
+        yield PageNumber(number=int(alone[1]), kind=NumberKind.ALONE)
+    else:
+        for found in _AT_ENDS.finditer(line):
+            yield PageNumber(number=int(found[1] or found[2]), kind=NumberKind.AT_END)
+
+
+def _dates(page: PageText) -> Iterator[date]:
+    """Yield dates; those of which it is open which number is the day and which the month are left out."""
+    months = {name: number for code in page.languages for name, number in _months(code).items()}
+    for line in page.lines():
+        for _, year, month, day in sorted(_dates_in(line.text, months)):
+            if (read := _date(year, month, day)) is not None:
+                yield read
+
+
+def _dates_in(line: str, months: dict[str, int]) -> Iterator[tuple[int, int, int, int]]:
+    """Yield where in a line what may be a date begins, its year, month and day."""
+    for way in (_YEAR_FIRST, _DOTTED):
+        for found in way.finditer(line):
+            yield found.start(), int(found["year"]), int(found["month"]), int(found["day"])
+    for found in _SLASHED.finditer(line):
+        yield found.start(), int(found["year"]), *_month_and_day(int(found["one"]), int(found["two"]))
+    for found in _spelled(tuple(months)).finditer(line) if months else ():
+        month = months[(found["month"] or found["month_first"]).lower()]
+        yield found.start(), int(found["year"]), month, int(found["day"] or found["day_second"])
+
+
+def _month_and_day(one: int, two: int) -> tuple[int, int]:
+    """Return month and day where only one way round can be; else 0 and 0, which is no date."""
+    if one > MONTHS or one == two:
+        return two, one
+    return (one, two) if two > MONTHS else (0, 0)
+
+
+def _date(year: int, month: int, day: int) -> date | None:
+    if year not in YEARS:
+        return None
+    try:
+        return date(year, month, day)
+    except ValueError:
+        return None
+
+
+@cache
+def _months(code: str) -> dict[str, int]:
+    """Return the names of the months in a language, in lower case, long and short."""
+    try:
+        locale = Locale.parse(language(code).tag)
+    except (UnknownLocaleError, ValueError):
+        return {}
+    return {
+        str(name).lower().rstrip("."): number
+        for use in ("format", "stand-alone")
+        for width in ("abbreviated", "wide")
+        for number, name in locale.months[use][width].items()
+    }
+
+
+@cache
+def _spelled(months: tuple[str, ...]) -> re.Pattern[str]:
+    """Return what finds a date with one of these names of months."""
+    names = "|".join(re.escape(name) for name in sorted(months, key=len, reverse=True))
+    day_first = rf"(?P<day>\d{{1,2}})(?:st|nd|rd|th|\.|er|º)?\s+(?:de\s+)?(?P<month>{names})\b\.?,?"
+    month_first = rf"\b(?P<month_first>{names})\b\.?\s+(?P<day_second>\d{{1,2}})(?:st|nd|rd|th)?,"
+    return re.compile(rf"(?:\b{day_first}|{month_first})\s+(?:de\s+)?(?P<year>\d{{4}})\b", re.I)

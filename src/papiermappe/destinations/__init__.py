@@ -1,0 +1,1 @@
+"""Where documents go: one protocol, and the places that keep it."""

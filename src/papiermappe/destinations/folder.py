@@ -1,0 +1,71 @@
+"""A folder that documents go to."""
+
+import errno
+import hashlib
+import os
+import shutil
+from pathlib import Path
+from typing import BinaryIO
+
+from papiermappe.destinations.errors import DestinationFull, DestinationRefused, NameTaken
+from papiermappe.destinations.model import Parcel
+
+FILE_MODE = 0o644
+
+
+class Folder:
+    """A folder on a disk of this machine, or on one that it has mounted.
+
+    Args:
+        path: of the folder; it is made when something is delivered.
+    """
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+
+    def deliver(self, parcel: Parcel) -> str:
+        """Write beside, flush, then link to the name: the file is there whole or not at all, and none is overwritten.
+
+        What is written beside is named after the idempotency key, so that a second try replaces what a first one left.
+        Raises as the protocol says.
+        """
+        target = self._path / parcel.file_name
+        beside = self._path / f".{parcel.idempotency_key}.part"
+        try:
+            self._path.mkdir(parents=True, exist_ok=True)
+            self._write(beside, parcel.file)
+            try:
+                os.link(beside, target)
+            except FileExistsError:
+                if not _has_checksum(target, parcel.sha256):
+                    raise NameTaken("name_taken", file=parcel.file_name) from None
+            finally:
+                beside.unlink()
+            _flush_folder(self._path)
+        except OSError as exc:
+            if exc.errno == errno.ENOSPC:
+                raise DestinationFull("destination_full", place=str(self._path)) from exc
+            raise DestinationRefused("folder_refused", place=str(self._path), reason=exc.strerror or "") from exc
+        return str(target)
+
+    @staticmethod
+    def _write(path: Path, file: BinaryIO) -> None:
+        file.seek(0)
+        with path.open("wb") as out:
+            os.fchmod(out.fileno(), FILE_MODE)
+            shutil.copyfileobj(file, out)
+            out.flush()
+            os.fsync(out.fileno())
+
+
+def _has_checksum(path: Path, sha256: str) -> bool:
+    with path.open("rb") as there:
+        return hashlib.file_digest(there, "sha256").hexdigest() == sha256
+
+
+def _flush_folder(path: Path) -> None:
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,111 @@
+"""Making a document of pages, some ahead of their turn."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from itertools import islice
+from typing import Generic, NamedTuple, Protocol, TypeVar
+
+from papiermappe.ahead import in_order
+from papiermappe.compute import Compute
+from papiermappe.core.encode.encoded import MadeOf
+from papiermappe.core.encode.format import Format
+from papiermappe.core.encode.formats import FilePage
+from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import PAGES_TOGETHER, encode_pages
+from papiermappe.core.encode.plain import Readable
+from papiermappe.core.pages import PageSource, page_for_file
+from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.message import Message
+
+PAGES_AHEAD = 3
+
+S = TypeVar("S")
+S_contra = TypeVar("S_contra", contravariant=True)
+
+
+@dataclass(frozen=True)
+class DocumentSpec:
+    """What is made."""
+
+    format: Format
+    level: Level
+    mode: RecognitionMode | None = None
+    """How pages are read; None: not at all."""
+    max_dpi: float | None = None
+    """Pages that are finer are reduced to it."""
+
+
+class PageSupply(Protocol[S_contra]):
+    """Where pages come from, and who reads them. Called from several threads."""
+
+    def source(self, item: S_contra, /) -> PageSource | None:
+        """Return what a page is made from; None where it is left out."""
+        ...
+
+    def known_text(self, item: S_contra, /) -> PageText | None:
+        """Return what is known to be written on a page."""
+        ...
+
+    def read(self, item: S_contra, page: Readable, /) -> PageText | Message:
+        """Read a page; return why where that is not possible."""
+        ...
+
+
+class MadePage(NamedTuple, Generic[S]):
+    """A page, made for a file."""
+
+    item: S
+    page: FilePage
+    unread: Message | None
+    """Why it could not be read."""
+    byte_size: int | None
+    """Of it, with its share of what it has in common with others; None but for a PDF."""
+
+    @property
+    def made_of(self) -> MadeOf | None:
+        """What it was made of; None but for a PDF."""
+        return self.page.encoded.made_of if self.page.encoded else None
+
+    @property
+    def words(self) -> int | None:
+        """How many words were read on it; None where it was not read."""
+        return None if self.page.text is None else sum(len(line.words) for line in self.page.text.lines())
+
+
+def make_pages(
+    items: Iterable[S], supply: PageSupply[S], spec: DocumentSpec, compute: Compute
+) -> Iterator[MadePage[S]]:
+    """Yield the pages of a document in order, a few of them made ahead; those of a PDF are encoded some at a time.
+
+    Raises what the supply and `compute` raise.
+    """
+
+    def make(item: S) -> MadePage[S] | None:
+        source = supply.source(item)
+        if source is None:
+            return None
+        text: PageText | Message | None = supply.known_text(item) if spec.mode else None
+        mode = spec.mode if text is None else None
+        parts = compute(page_for_file, source, spec.format, spec.level, mode, spec.max_dpi)
+        if parts.readable is not None:
+            text = supply.read(item, parts.readable)
+        unread = text if isinstance(text, Message) else None
+        page = FilePage(parts.content, parts.width_mm, parts.height_mm, text if isinstance(text, PageText) else None)
+        return MadePage(item, page, unread, None)
+
+    made = (page for page in in_order(make, items, PAGES_AHEAD) if page is not None)
+    if spec.format is not Format.PDF:
+        yield from made
+        return
+    while group := list(islice(made, PAGES_TOGETHER)):
+        yield from _encoded_together(group, compute)
+
+
+def _encoded_together(group: list[MadePage[S]], compute: Compute) -> list[MadePage[S]]:
+    encoded = compute(encode_pages, [made.page.content.split for made in group])
+    shared = {picture.shared for page in encoded for picture in page.pictures()}
+    share = sum(map(len, shared)) // len(group)
+    return [
+        made._replace(page=made.page._replace(encoded=page), byte_size=page.byte_size + share)
+        for made, page in zip(group, encoded, strict=True)
+    ]

@@ -1,0 +1,115 @@
+"""What the machine finds on pages: analysed when they arrive, written down unless a person was quicker."""
+
+from statistics import median_high
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.compute import Compute
+from papiermappe.core.analysis import Analysis
+from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
+from papiermappe.core.pages import analyse_with_preview, page_jpeg
+from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
+from papiermappe.recognition.errors import RecogniserError
+from papiermappe.recognition.model import OrientationDetector
+from papiermappe.services.caller import MACHINE, Caller, locked_mappe
+from papiermappe.services.journal import machine_entry
+from papiermappe.services.pages import analysis_of, treatment_of
+from papiermappe.services.pictures import PictureSize, captured_picture
+from papiermappe.services.transaction import transaction
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store
+from papiermappe.store.models import Capture, Page
+from papiermappe.store.queue import JobKind, enqueue
+
+log = structlog.get_logger()
+
+NEIGHBOURS = 9
+MIN_NEIGHBOURS = 3
+
+_STEPS = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"))
+"""What the machine finds: the fields of each step."""
+
+
+def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> None:
+    """Analyse a page that has arrived: make its small picture, write down what was found."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or page.analysis is not None:
+            return
+        capture, usual_height_mm = page.capture, _usual_height_mm(session, page)
+    _analyse(store, page_id, capture, compute, max_px, None, usual_height_mm)
+
+
+def find_upright(
+    store: Store, page_id: int, compute: Compute, recogniser: OrientationDetector | None, max_px: int
+) -> None:
+    """Ask the recogniser which way up a page stands, where that is not clear and no person has turned it."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        analysis = analysis_of(page) if page else None
+        if page is None or analysis is None or recogniser is None:
+            return
+        capture, origin = page.capture, treatment_of(page).turn_origin
+        usual_height_mm = _usual_height_mm(session, page)
+    if not analysis.way_up_open or origin is Origin.BY_HAND:
+        return
+    picture = captured_picture(store, capture, max_px)
+    page_picture = compute(page_jpeg, picture, analysis.treatment.model_copy(update={"tone": Tone.GREY}))
+    try:
+        upright = recogniser.find_upright(page_picture, capture.dpi)
+    except RecogniserError as exc:
+        log.warning("the way up stays open", action="page.upright", page_id=page_id, cause=repr(exc))
+        return
+    if upright.confidence >= SURE:
+        _analyse(store, page_id, capture, compute, max_px, upright, usual_height_mm)
+
+
+def _analyse(
+    store: Store,
+    page_id: int,
+    capture: Capture,
+    compute: Compute,
+    max_px: int,
+    upright: TurnEstimate | None,
+    usual_height_mm: float | None,
+) -> None:
+    picture = captured_picture(store, capture, max_px)
+    size = PictureSize.LANE
+    analysis, small = compute(analyse_with_preview, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
+    store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), small)
+    record_analysis(MACHINE, store, page_id, analysis)
+
+
+def _usual_height_mm(session: Session, page: Page) -> float | None:
+    """Return the median height of the pages of the run analysed last, not one between two; None if they are few."""
+    same_run = Page.capture.has(Capture.run_id == page.capture.run_id)
+    others = select(Page).where(same_run, Page.analysis.is_not(None), Page.id != page.id)
+    heights_mm = [_height_mm(other) for other in session.scalars(others.order_by(Page.id.desc()).limit(NEIGHBOURS))]
+    return median_high(heights_mm) if len(heights_mm) >= MIN_NEIGHBOURS else None
+
+
+def _height_mm(page: Page) -> float:
+    capture = page.capture
+    return page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))[1]
+
+
+@transaction
+def record_analysis(caller: Caller, session: Session, page_id: int, analysis: Analysis) -> None:
+    """Write down what the machine found on a page; what a person has set meanwhile stays.
+
+    Where it is not sure which way up the page stands, the recogniser will be asked.
+    """
+    page = session.get_one(Page, page_id)
+    mappe = locked_mappe(caller, session, page.mappe_id)
+    session.refresh(page)
+    earlier = analysis_of(page)
+    before = (earlier.treatment if earlier else Treatment()).model_dump(mode="json")
+    now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), analysis.treatment))
+    untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
+    page.analysis = analysis.model_dump(mode="json")
+    machine_entry(session, mappe, {page_id: {name: found[name] for name in untouched}})
+    if analysis.way_up_open:
+        enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)

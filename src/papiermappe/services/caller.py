@@ -1,0 +1,53 @@
+"""Who asks, and what they may see."""
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from papiermappe.services.errors import NotFound
+from papiermappe.store.models import Mappe, Page
+
+
+@dataclass(frozen=True)
+class Caller:
+    """Who asks for something. Until there are accounts it is whoever sits at a browser.
+
+    Args:
+        author: tells people apart; what one person does in two windows is no conflict. Empty: the machine.
+        request_id: of a command that may be sent again; None: it is sent once.
+    """
+
+    author: str
+    request_id: str | None = None
+
+
+MACHINE = Caller("")
+
+
+def may_see(caller: Caller, mappe: Mappe) -> bool:
+    """Whether somebody may see a Mappe. One that was cleared is shown to nobody until it is taken back."""
+    return mappe.cleared_at is None or caller == MACHINE
+
+
+def visible_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
+    """Return a Mappe as it is. Raises NotFound."""
+    mappe = session.get(Mappe, mappe_id)
+    if mappe is None or not may_see(caller, mappe):
+        raise NotFound("mappe_gone")
+    return mappe
+
+
+def locked_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
+    """Return a Mappe, kept for this transaction: whoever changes anything of it holds it. Raises NotFound."""
+    mappe = session.get(Mappe, mappe_id, with_for_update=True, populate_existing=True)
+    if mappe is None or not may_see(caller, mappe):
+        raise NotFound("mappe_gone")
+    return mappe
+
+
+def visible_page(caller: Caller, session: Session, page_id: int) -> Page:
+    """Return a page. Raises NotFound."""
+    page = session.get(Page, page_id)
+    if page is None or not may_see(caller, session.get_one(Mappe, page.mappe_id)):
+        raise NotFound("page_gone")
+    return page

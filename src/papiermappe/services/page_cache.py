@@ -1,0 +1,49 @@
+"""Pages for windows, remembered as long as they stay as they are."""
+
+import threading
+from collections import OrderedDict
+
+from sqlalchemy import select
+
+from papiermappe.services.caller import Caller, visible_mappe
+from papiermappe.services.views import PageRow, page_row
+from papiermappe.store.database import Store
+from papiermappe.store.models import Page
+
+MAX_PAGES = 20_000
+
+
+class PageCache:
+    """Pages by number and revision. Whatever changes a page gives it a new revision, so none of them goes stale.
+
+    Args:
+        max_pages: as many are remembered.
+    """
+
+    def __init__(self, max_pages: int = MAX_PAGES) -> None:
+        self._max_pages = max_pages
+        self._rows: OrderedDict[tuple[int, int], PageRow] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def pages_of(self, caller: Caller, store: Store, mappe_id: int) -> tuple[int, list[PageRow]]:
+        """Return all pages of a Mappe, of which only those that are new here are read whole.
+
+        Returns:
+            The newest change that is in the pages for sure, and the pages.
+
+        Raises:
+            NotFound: the Mappe is not there.
+        """
+        with store.begin() as session:
+            cursor = visible_mappe(caller, session, mappe_id).change
+            known = session.execute(select(Page.id, Page.revision).where(Page.mappe_id == mappe_id)).all()
+            missing = [row.id for row in known if (row.id, row.revision) not in self._rows]
+            pages = session.scalars(select(Page).where(Page.id.in_(missing))).all() if missing else []
+            fresh = {page.id: page_row(page) for page in pages}
+        with self._lock:
+            for row in fresh.values():
+                self._rows[row.view.id, row.view.revision] = row
+            rows = [fresh.get(row.id) or self._rows.get((row.id, row.revision)) for row in known]
+            while len(self._rows) > self._max_pages:
+                self._rows.popitem(last=False)
+        return cursor, [row for row in rows if row is not None]

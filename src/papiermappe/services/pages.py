@@ -1,0 +1,62 @@
+"""Pages as rows, and as the values that the core works on."""
+
+from collections.abc import Sequence
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.analysis import Analysis
+from papiermappe.core.operations import PageState
+from papiermappe.core.order.numbers import numbers_of
+from papiermappe.core.order.places import Side
+from papiermappe.core.reading.printed import Printed
+from papiermappe.core.treatment import Treatment
+from papiermappe.store.models import Page
+
+
+def pages_of(session: Session, mappe_id: int) -> list[Page]:
+    """Return all pages of a Mappe, set aside or not, in reading order."""
+    pages = session.scalars(select(Page).where(Page.mappe_id == mappe_id)).all()
+    return sorted(pages, key=lambda page: (page.rank, page.side is Side.BACK))
+
+
+def treatment_of(page: Page) -> Treatment:
+    """Return a page's treatment."""
+    return Treatment.model_validate(page.treatment)
+
+
+def analysis_of(page: Page) -> Analysis | None:
+    """Return what the machine found on a page; None before it was analysed."""
+    return Analysis.model_validate(page.analysis) if page.analysis else None
+
+
+def printed_on_page(page: Page) -> Printed | None:
+    """Return what was read on a page; None before it was read."""
+    return Printed.model_validate(page.printed) if page.printed else None
+
+
+def is_blank(page: Page) -> bool:
+    """Whether the machine found nothing on a page."""
+    analysis = analysis_of(page)
+    return analysis is not None and analysis.is_blank
+
+
+def picture_name(page: Page) -> str:
+    """Return the name of the picture of a page as it is treated now."""
+    return treatment_of(page).picture_key(page.capture.sha256)
+
+
+def page_state(page: Page, number: int | None = None, blank: bool = False) -> PageState:
+    """Return a page as operations see it."""
+    return PageState(page.id, page.mappe_id, page.rank, page.side, page.set_aside, treatment_of(page), number, blank)
+
+
+def page_states(pages: Sequence[Page]) -> list[PageState]:
+    """Return all pages of Mappen as operations see them, with their printed numbers."""
+    lying = [page for page in pages if not page.set_aside]
+    numbers = dict(zip((page.id for page in lying), numbers_of(list(map(printed_on_page, lying))), strict=True))
+    states = []
+    for page in pages:
+        number = numbers.get(page.id)
+        states.append(page_state(page, number, blank=number is None and is_blank(page)))
+    return states

@@ -1,0 +1,380 @@
+"""What windows show of a Mappe: all of it at first, then what has changed."""
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
+from typing import NamedTuple
+
+from pydantic import BaseModel
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.analysis import Analysis
+from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.naming import document_name
+from papiermappe.core.order.places import Side
+from papiermappe.core.treatment import SURE, Treatment, page_size_mm
+from papiermappe.core.zones import Zone
+from papiermappe.devices.model import TicketSettings
+from papiermappe.message import Message
+from papiermappe.services import runs
+from papiermappe.services.caller import Caller, visible_mappe, visible_page
+from papiermappe.services.history import HistoryLine, history, told_of
+from papiermappe.services.journal import undo_stack
+from papiermappe.services.naming import next_number
+from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
+from papiermappe.services.printed import PrintedPage
+from papiermappe.store.database import Store
+from papiermappe.store.models import (
+    DeliveryState,
+    EntryKind,
+    Filing,
+    FilingState,
+    JournalChange,
+    JournalEntry,
+    JournalMappe,
+    Mappe,
+    Page,
+    Run,
+    RunOrigin,
+    RunState,
+)
+
+NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DIRTY, FindingKind.FOLD})
+"""Findings that leave the text of a page as legible as it is; they are told at the page only."""
+
+
+class PageView(BaseModel):
+    """A page as the lanes show it."""
+
+    id: int
+    revision: int
+    rank: str
+    side: Side
+    set_aside: bool
+    picture: str
+    """Names the picture of the page as treated."""
+    scan: int
+    """Names its untouched scan."""
+    width_mm: float
+    height_mm: float
+    byte_size: int
+    """Of the scan."""
+    analysed: bool
+    blank: bool
+    warnings: list[Message]
+    """What a person should check; empty where all is well."""
+
+
+class FindingView(BaseModel):
+    """What the machine noticed on a page."""
+
+    message: Message
+    zone: Zone | None
+    """Where on the page; None: everywhere, or the page lies otherwise than when it was analysed."""
+    is_warning: bool
+
+
+class PageDetail(BaseModel):
+    """All that is told of one page."""
+
+    page: PageView
+    treatment: Treatment
+    findings: list[FindingView]
+    scan_width_mm: float
+    scan_height_mm: float
+    dpi: float
+    run: int
+    """Its number in its Mappe."""
+    sheet: int | None
+    file_name: str | None
+
+
+class RunView(BaseModel):
+    """A run as windows show it."""
+
+    id: int
+    number: int
+    origin: RunOrigin
+    state: RunState
+    live: bool
+    device: str | None
+    ticket: TicketSettings | None
+    sheets: int
+    pages: int
+    message: Message | None
+    stopping: bool
+    can_continue: bool
+    """Whether a person has still to say how it goes on."""
+    started_at: datetime
+
+
+class DeliveryView(BaseModel):
+    """Where a document goes."""
+
+    destination: str
+    state: DeliveryState
+    message: Message | None
+
+
+class FilingView(BaseModel):
+    """A filing as windows show it."""
+
+    id: int
+    file_name: str
+    state: FilingState
+    page_count: int
+    pages_done: int
+    byte_size: int | None
+    message: Message | None
+    stopping: bool
+    made: Message | None
+    """What its pages were made of; None before it is made."""
+    deliveries: list[DeliveryView]
+
+
+class UndoView(BaseModel):
+    """What undo and redo of one person would do."""
+
+    undo: HistoryLine | None
+    redo: HistoryLine | None
+
+
+class MappeView(BaseModel):
+    """What has changed of a Mappe since what a window knew; all of it for one that knows nothing."""
+
+    mappe: int
+    cursor: int
+    """The newest change that is in it."""
+    subject: str | None
+    """None: as before."""
+    file_name: str
+    """The name that it would get now, as a PDF."""
+    pages: list[PageView]
+    gone: list[int]
+    """Pages that are in the Mappe no more."""
+    runs: list[RunView]
+    filings: list[FilingView]
+    history: list[HistoryLine]
+    """The newest first."""
+    undo: Mapping[str, UndoView]
+    """By author, for those whose undo has changed."""
+
+
+class PageRow(NamedTuple):
+    """A page for windows, and for what is told of all pages together."""
+
+    view: PageView
+    printed: PrintedPage
+
+
+def mappe_view(caller: Caller, store: Store, mappe_id: int) -> MappeView:
+    """Return a whole Mappe but for its pages, which are remembered elsewhere. Raises NotFound."""
+    with store.begin() as session:
+        mappe = visible_mappe(caller, session, mappe_id)
+        return _view(session, mappe, 0, [], [], {caller.author})
+
+
+def mappe_changes(
+    caller: Caller, store: Store, mappe_id: int, since: int, author: str | None = None
+) -> tuple[MappeView, list[PageRow]]:
+    """Return what has changed of a Mappe after change `since`, and the changed pages.
+
+    Args:
+        caller: who asks.
+        store: of the Mappe.
+        mappe_id: of the Mappe.
+        since: the change up to which everything is known.
+        author: whose undo is told in any case.
+
+    Raises:
+        NotFound: it is not there.
+    """
+    with store.begin() as session:
+        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+        mappe = visible_mappe(caller, session, mappe_id)
+        changed = select(Page).where(Page.mappe_id == mappe_id, Page.revision > since)
+        rows = [page_row(page) for page in session.scalars(changed)]
+        authors = _authors_since(session, mappe_id, since) | ({author} if author else set())
+        return _view(session, mappe, since, [row.view for row in rows], _gone(session, mappe_id, since), authors), rows
+
+
+def _view(
+    session: Session,
+    mappe: Mappe,
+    since: int,
+    pages: Sequence[PageView],
+    gone: list[int],
+    authors: Collection[str],
+) -> MappeView:
+    today = datetime.now().astimezone().date()
+    return MappeView(
+        mappe=mappe.id,
+        cursor=mappe.change,
+        subject=mappe.subject if mappe.subject_change > since or not since else None,
+        file_name=document_name(today, mappe.subject, next_number(session)) + ".pdf",
+        pages=list(pages),
+        gone=gone,
+        runs=_runs(session, mappe.id, since),
+        filings=_filings(session, mappe.id, since),
+        history=history(session, mappe.id, since),
+        undo={author: _undo(session, mappe.id, author) for author in authors},
+    )
+
+
+def page_row(page: Page) -> PageRow:
+    """Return a page as windows show it."""
+    analysis = analysis_of(page)
+    view = _page_view(page, treatment_of(page), analysis)
+    printed = PrintedPage(page.id, page.rank, page.side, page.set_aside, view.blank, printed_on_page(page))
+    return PageRow(view, printed)
+
+
+def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> PageView:
+    capture = page.capture
+    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+    return PageView(
+        id=page.id,
+        revision=page.revision,
+        rank=str(page.rank),
+        side=page.side,
+        set_aside=page.set_aside,
+        picture=treatment.picture_key(capture.sha256),
+        scan=capture.id,
+        width_mm=round(width_mm, 1),
+        height_mm=round(height_mm, 1),
+        byte_size=capture.byte_size,
+        analysed=analysis is not None,
+        blank=analysis is not None and analysis.is_blank,
+        warnings=_warnings(treatment, analysis) if analysis else [],
+    )
+
+
+def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
+    """Return all that is told of a page. Raises NotFound."""
+    with store.begin() as session:
+        page = visible_page(caller, session, page_id)
+        capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
+        number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
+    scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
+    return PageDetail(
+        page=_page_view(page, treatment, analysis),
+        treatment=treatment,
+        findings=_findings(treatment, analysis) if analysis else [],
+        scan_width_mm=round(scan_mm[0], 1),
+        scan_height_mm=round(scan_mm[1], 1),
+        dpi=capture.dpi,
+        run=number or 0,
+        sheet=capture.sheet,
+        file_name=capture.file_name,
+    )
+
+
+def _findings(treatment: Treatment, analysis: Analysis) -> list[FindingView]:
+    lies = treatment.lies_like(analysis.treatment)
+    return [
+        FindingView(
+            message=_message_of(finding),
+            zone=finding.zone if lies else None,
+            is_warning=finding.kind not in NO_WARNING,
+        )
+        for finding in analysis.findings
+    ]
+
+
+def _message_of(finding: Finding) -> Message:
+    return Message(code=f"finding_{finding.kind}", params=finding.params)
+
+
+def _warnings(treatment: Treatment, analysis: Analysis) -> list[Message]:
+    found = [_message_of(finding) for finding in analysis.findings if finding.kind not in NO_WARNING]
+    for step, code in ((treatment.crop, "crop_uncertain"), (treatment.straighten, "straighten_uncertain")):
+        if step is not None and not step.on and step.confidence < SURE:
+            found.append(Message(code=code))
+    return found
+
+
+def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
+    """Return the pages that have left a Mappe after change `since`."""
+    left = (
+        select(JournalChange.page_id)
+        .join(JournalMappe, JournalMappe.seq == JournalChange.seq)
+        .join(Page, Page.id == JournalChange.page_id)
+        .where(
+            JournalMappe.mappe_id == mappe_id,
+            JournalMappe.seq > since,
+            JournalChange.before.has_key("mappe_id"),
+            Page.mappe_id != mappe_id,
+        )
+    )
+    return sorted(set(session.scalars(left)))
+
+
+def _authors_since(session: Session, mappe_id: int, since: int) -> set[str]:
+    entries = select(JournalEntry.author).join(JournalMappe, JournalMappe.seq == JournalEntry.seq).distinct()
+    by_people = entries.where(JournalMappe.mappe_id == mappe_id, JournalEntry.seq > since)
+    return set(session.scalars(by_people.where(JournalEntry.kind != EntryKind.MACHINE)))
+
+
+def _undo(session: Session, mappe_id: int, author: str) -> UndoView:
+    stack = undo_stack(session, mappe_id, author)
+    wanted = [seq for seq in stack if seq is not None]
+    told = told_of(session, wanted) if wanted else {}
+    at = datetime.now().astimezone()
+
+    def line(seq: int | None) -> HistoryLine | None:
+        return None if seq is None else HistoryLine(seq=seq, at=at, message=told[seq])
+
+    return UndoView(undo=line(stack.undo), redo=line(stack.redo))
+
+
+def _runs(session: Session, mappe_id: int, since: int) -> list[RunView]:
+    changed = select(Run).where(Run.mappe_id == mappe_id, Run.change > since).order_by(Run.number)
+    return [_run_view(session, run) for run in session.scalars(changed)]
+
+
+def _run_view(session: Session, run: Run) -> RunView:
+    so_far = runs.sheets_in(session, run)
+    return RunView(
+        id=run.id,
+        number=run.number,
+        origin=run.origin,
+        state=run.state,
+        live=run.state.live,
+        device=run.device.name if run.device else None,
+        ticket=TicketSettings.model_validate(run.ticket) if run.ticket else None,
+        sheets=so_far.complete + (so_far.half is not None),
+        pages=runs.pages_in(session, run, so_far),
+        message=Message.model_validate(run.message) if run.message else None,
+        stopping=run.stop_requested and run.state.live,
+        can_continue=run.state is RunState.INTERRUPTED and not run.dismissed,
+        started_at=run.started_at,
+    )
+
+
+def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:
+    changed = select(Filing).where(Filing.mappe_id == mappe_id, Filing.change > since).order_by(Filing.id.desc())
+    return [filing_view(filing) for filing in session.scalars(changed)]
+
+
+def filing_view(filing: Filing) -> FilingView:
+    """Return a filing as windows show it."""
+    document = filing.documents[0]
+    return FilingView(
+        id=filing.id,
+        file_name=document.file_name,
+        state=filing.state,
+        page_count=filing.page_count,
+        pages_done=filing.pages_done,
+        byte_size=document.byte_size,
+        message=Message.model_validate(filing.message) if filing.message else None,
+        stopping=filing.stop_requested and filing.state.under_way,
+        made=Message(code="document_made", params=document.made) if document.made else None,
+        deliveries=[
+            DeliveryView(
+                destination=delivery.destination.name,
+                state=delivery.state,
+                message=Message.model_validate(delivery.message) if delivery.message else None,
+            )
+            for delivery in document.deliveries
+        ],
+    )

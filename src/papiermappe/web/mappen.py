@@ -1,0 +1,147 @@
+"""A Mappe: its stations, its changes, and what is done to its pages."""
+
+import json
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Header, Query, Request
+from fastapi.responses import RedirectResponse, Response
+from pydantic import BaseModel, Field
+from sse_starlette import EventSourceResponse
+
+from papiermappe.core.operations import Operation
+from papiermappe.core.reading.languages import language
+from papiermappe.services import delivering, journal, mappen
+from papiermappe.services.devices import last_used_ticket, list_devices
+from papiermappe.services.pictures import PictureSize
+from papiermappe.services.printed import printed_view
+from papiermappe.services.reading import last_used_reading
+from papiermappe.services.views import PageDetail, mappe_view, page_detail
+from papiermappe.web.author import Asks
+from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
+from papiermappe.web.events import MappeEvent
+
+router = APIRouter(prefix="/mappen/{mappe_id}")
+
+Station = Literal["intake", "order", "tidy", "file"]
+Change = Annotated[int, Field(ge=0, lt=2**63)]
+PING_S = 15
+
+
+class Operate(BaseModel):
+    """An operation, by somebody who knew all changes up to `seen`."""
+
+    operation: Operation
+    seen: Change
+
+
+class Step(BaseModel):
+    """An entry of the journal, to be undone or redone."""
+
+    entry: Change
+
+
+class Subject(BaseModel):
+    """What a Mappe is about."""
+
+    subject: str = Field(max_length=400)
+
+
+@router.get("/events")
+async def events(
+    ctx: Ctx,
+    caller: Asks,
+    mappe_id: Id,
+    since: Annotated[int, Query(ge=0, lt=2**63)] = 0,
+    device: Annotated[int | None, Query(ge=1, le=MAX_ID)] = None,
+    last_event_id: Annotated[str | None, Header(max_length=30)] = None,
+) -> EventSourceResponse:
+    """Send the Mappe's changes as they happen, and how a device is."""
+    start = int(last_event_id) if last_event_id and last_event_id.isdecimal() else since
+    stream = ctx.hub.events(mappe_id, start, caller.author, device)
+    return EventSourceResponse(stream, ping=PING_S, headers=NOT_KEPT)
+
+
+@router.post("/operations")
+def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> int | None:
+    """Do an operation on pages; answer with its entry in the journal, or nothing where nothing changes."""
+    return journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
+
+
+@router.post("/undo")
+def undo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
+    """Take an entry back."""
+    return journal.undo(caller, ctx.store, mappe_id, command.entry)
+
+
+@router.post("/redo")
+def redo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
+    """Do an entry again."""
+    return journal.redo(caller, ctx.store, mappe_id, command.entry)
+
+
+@router.post("/subject")
+def rename(ctx: Ctx, caller: Asks, mappe_id: Id, command: Subject) -> None:
+    """Name the Mappe."""
+    mappen.rename(caller, ctx.store, mappe_id, command.subject)
+
+
+@router.post("/clear")
+def clear(ctx: Ctx, caller: Asks, mappe_id: Id) -> Response:
+    """Clear the Mappe away and go to the start page."""
+    mappen.clear(caller, ctx.store, mappe_id)
+    return RedirectResponse(f"/?cleared={mappe_id}", 303)
+
+
+@router.post("/take-back")
+def take_back(ctx: Ctx, caller: Asks, mappe_id: Id) -> Response:
+    """Take the Mappe back and go to it."""
+    mappen.take_back(caller, ctx.store, mappe_id)
+    return RedirectResponse(f"/mappen/{mappe_id}/order", 303)
+
+
+@router.get("/pages/{page_id}")
+def page(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> Response:
+    """Tell everything of a page."""
+    del mappe_id  # a page may have moved on; what is told of it is the same
+    detail: PageDetail = page_detail(caller, ctx.store, page_id)
+    body = detail.model_dump_json(context={"words": ctx.words})
+    return Response(body, media_type="application/json", headers=NOT_KEPT)
+
+
+@router.get("/{station}")
+def station_page(request: Request, ctx: Ctx, caller: Asks, mappe_id: Id, station: Station) -> Response:
+    """Show a station."""
+    view = mappe_view(caller, ctx.store, mappe_id)
+    cursor, rows = ctx.pages.pages_of(caller, ctx.store, mappe_id)
+    whole = view.model_copy(update={"cursor": cursor, "pages": [row.view for row in rows]})
+    printed = printed_view([row.printed for row in rows])
+    facts = {
+        "author": caller.author,
+        "station": station,
+        "lane": PictureSize.LANE.value,
+        "stage": PictureSize.STAGE.value,
+        "full": PictureSize.FULL.value,
+        **_facts(ctx, caller, station),
+    }
+    context = {"mappe": whole, "event": MappeEvent(changes=whole, printed=printed), "station": station, "facts": facts}
+    return ctx.templates.TemplateResponse(request, f"{station}.html", context, headers=NOT_KEPT)
+
+
+def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
+    """Return what a station needs to know beside the Mappe."""
+    if station == "intake":
+        ticket = last_used_ticket(caller, ctx.store)
+        return {"devices": list_devices(caller, ctx.store), "ticket": json.loads(ticket.model_dump_json())}
+    if station == "file":
+        reading = last_used_reading(caller, ctx.store, ctx.languages)
+        languages = sorted(((code, ctx.words.language(language(code).tag)) for code in ctx.languages), key=_by_name)
+        return {
+            "destinations": delivering.list_destinations(caller, ctx.store),
+            "languages": languages,
+            "reading": {"languages": reading.languages, "mode": reading.mode.value},
+        }
+    return {}
+
+
+def _by_name(entry: tuple[str, str]) -> str:
+    return entry[1]

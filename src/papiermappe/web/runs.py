@@ -1,0 +1,56 @@
+"""Runs: start, next sheet, stop, continue."""
+
+from typing import Annotated
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from papiermappe.devices.model import TicketSettings
+from papiermappe.services import devices, runs
+from papiermappe.services.errors import NotPossible
+from papiermappe.web.author import Asks
+from papiermappe.web.context import MAX_ID, Ctx, Id
+
+router = APIRouter()
+
+
+class StartRun(BaseModel):
+    """A run with a device and a ticket."""
+
+    device: Annotated[int, Field(ge=1, le=MAX_ID)]
+    ticket: TicketSettings
+
+
+@router.post("/mappen/{mappe_id}/runs")
+def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
+    """Start a run."""
+    card = devices.ask_device(caller, ctx.store, command.device, ctx.limits)
+    if card.abilities is None:
+        problem = card.problem.model_dump(mode="json") if card.problem else None
+        raise NotPossible("device_not_answering", device=card.name, problem=problem)
+    devices.must_fit(command.ticket, card.abilities)
+    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket)
+
+
+@router.post("/runs/{run_id}/next-sheet")
+def next_sheet(ctx: Ctx, caller: Asks, run_id: Id) -> None:
+    """Scan the next sheet from the glass."""
+    runs.next_sheet(caller, ctx.store, run_id)
+
+
+@router.post("/runs/{run_id}/stop")
+def stop(ctx: Ctx, caller: Asks, run_id: Id) -> None:
+    """End a run."""
+    runs.stop(caller, ctx.store, run_id)
+
+
+@router.post("/runs/{run_id}/continue")
+def continue_run(ctx: Ctx, caller: Asks, run_id: Id) -> int:
+    """Continue after trouble."""
+    return runs.continue_run(caller, ctx.store, run_id)
+
+
+@router.post("/runs/{run_id}/dismiss")
+def dismiss(ctx: Ctx, caller: Asks, run_id: Id) -> None:
+    """Finish without the rest."""
+    runs.dismiss(caller, ctx.store, run_id)

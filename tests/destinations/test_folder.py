@@ -1,0 +1,58 @@
+"""A folder takes documents whole, once, and never over something else."""
+
+import hashlib
+import io
+import os
+from pathlib import Path
+
+import pytest
+
+from papiermappe.destinations.errors import DestinationFull, DestinationRefused, NameTaken
+from papiermappe.destinations.folder import Folder
+from papiermappe.destinations.model import Parcel
+
+
+def parcel(data: bytes = b"%PDF- a lease", key: str = "key-1") -> Parcel:
+    """Return a document on its way."""
+    return Parcel(io.BytesIO(data), "lease.pdf", hashlib.sha256(data).hexdigest(), key)
+
+
+def test_a_document_lies_there_under_its_name_readable_by_all(tmp_path: Path) -> None:
+    place = Folder(tmp_path / "new" / "folder").deliver(parcel())
+    assert place == str(tmp_path / "new" / "folder" / "lease.pdf")
+    assert Path(place).read_bytes() == b"%PDF- a lease"
+    assert Path(place).stat().st_mode & 0o777 == 0o644
+    assert [file.name for file in (tmp_path / "new" / "folder").iterdir()] == ["lease.pdf"]
+
+
+def test_delivered_twice_it_is_there_once(tmp_path: Path) -> None:
+    for _ in range(2):
+        Folder(tmp_path).deliver(parcel())
+    assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+
+
+def test_what_a_broken_first_try_left_is_replaced(tmp_path: Path) -> None:
+    (tmp_path / ".key-1.part").write_bytes(b"%PDF- a le")
+    Folder(tmp_path).deliver(parcel())
+    assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+
+
+def test_a_name_that_is_taken_is_said_and_left_alone(tmp_path: Path) -> None:
+    (tmp_path / "lease.pdf").write_text("somebody's own")
+    with pytest.raises(NameTaken):
+        Folder(tmp_path).deliver(parcel())
+    assert (tmp_path / "lease.pdf").read_text() == "somebody's own"
+    assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+
+
+def test_a_full_disk_and_a_folder_that_is_a_file_are_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "file").write_text("no folder")
+    with pytest.raises(DestinationRefused):
+        Folder(tmp_path / "file").deliver(parcel())
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(DestinationFull):
+        Folder(tmp_path).deliver(parcel())
