@@ -23,7 +23,6 @@ from pathlib import Path
 from typing import TypeVar
 
 import httpx
-from papiermappe.services.desk import LANE_PX, desk
 
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import analyse_with_preview, page_jpeg
@@ -33,10 +32,10 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import devices, filing, mappen, passes
+from papiermappe.services import devices, filing, mappen
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
-from papiermappe.store.models import Page, Pass, PassState
+from papiermappe.store.models import DeliveryState, Page, Run, RunOrigin, RunState
 
 PAPERS = ("lease", "delivery-118", "hail", "letter-share", "german", "invoice", "letter-store", "picture")
 TICKET = TicketSettings()
@@ -45,6 +44,7 @@ ALONE_PAGES = 12
 PREVIEW_PX = 1000
 
 T = TypeVar("T")
+CLERK = Caller("clerk")
 
 
 def main() -> None:
@@ -80,8 +80,8 @@ class Bench:
         self._drawer = f"http://127.0.0.1:{standin_port}/devices/zaunkoenig"
         self._escl = f"http://127.0.0.1:{standin_port + 2}/eSCL"
         self._web_url = web_url
-        self._device = devices.add_device(store, self._escl, Limits())
-        self._destination = filing.add_destination(store, "Bench", folder / "filed")
+        self._device = devices.add_device(CLERK, store, self._escl, Limits())
+        self._destination = delivering.add_folder(CLERK, store, "Bench", folder / "filed")
 
     def lay(self, sheets: int) -> None:
         """Lay the same sheets into the feeder as always."""
@@ -114,7 +114,7 @@ class Bench:
             ("pages a minute, feeder to filed PDF", f"{60 * pages / whole_s:.0f}"),
             ("pages a minute taken in", f"{60 * pages / taken_s:.0f}"),
             ("until the last page is in", f"{taken_s:.1f} s"),
-            ("until all pages are looked at, counted from the start", f"{looked_s:.1f} s"),
+            ("until all pages are analysed, counted from the start", f"{looked_s:.1f} s"),
             ("making and filing the PDF", f"{filed_s:.1f} s, {size / 1e6:.1f} MB"),
             ("kept until its picture is in a window, median", f"{1000 * statistics.median(delays):.0f} ms"),
             ("kept until its picture is in a window, worst", f"{1000 * max(delays):.0f} ms"),
@@ -123,15 +123,15 @@ class Bench:
     def alone(self) -> list[tuple[str, str]]:
         """Time the steps one after the other, in this process, with nothing else running."""
         self.lay(ALONE_PAGES // 2)
-        mappe = mappen.open_mappe(self._store, "Alone")
+        mappe = mappen.open_mappe(CLERK, self._store, "Alone")
         with EsclClient(self._escl) as client, self._store.begin() as session:
-            one = Pass(
-                mappe_id=mappe, number=1, device_id=self._device, ticket=TICKET.model_dump(mode="json"),
-                first_sheet=1, state=PassState.TAKING,
+            run = Run(
+                mappe_id=mappe, number=1, origin=RunOrigin.SCANNER, device_id=self._device,
+                ticket=TICKET.model_dump(mode="json"), first_sheet=1, state=RunState.RECEIVING,
             )  # fmt: skip
-            session.add(one)
+            session.add(run)
             session.flush()
-            pass_id = one.id
+            run_id = run.id
             job = client.start(TICKET)
             captures = []
             fetching: list[float] = []
@@ -139,15 +139,17 @@ class Bench:
                 captures.append(CapturedPicture(data, TICKET.dpi))
         steps: dict[str, list[float]] = {"kept": [], "looked": [], "made": [], "preview": []}
         for capture in captures:
-            place = passes.next_place(passes.read_pass(self._store, pass_id))
-            timed(steps["kept"], passes.keep_capture, self._store, pass_id, place, capture)
-            look, _ = timed(steps["looked"], analyse_with_preview, capture, LANE_PX, THUMBNAIL_QUALITY)
-            timed(steps["made"], page_jpeg, capture, look.treatment)
-            timed(steps["preview"], page_jpeg, capture, look.treatment, PREVIEW_PX)
-        passes.end(self._store, pass_id, PassState.DONE)
+            place = runs.next_place(runs.read_run(self._store, run_id)[1])
+            timed(steps["kept"], runs.keep_capture, self._store, run_id, place, capture)
+            analysis, _ = timed(
+                steps["looked"], analyse_with_preview, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY
+            )
+            timed(steps["made"], page_jpeg, capture, analysis.treatment)
+            timed(steps["preview"], page_jpeg, capture, analysis.treatment, PREVIEW_PX)
+        runs.end(CLERK, self._store, run_id, RunState.DONE)
         names = {
             "kept": "kept: small picture, flushed to disk, committed",
-            "looked": "looked at: all that is found, treated small picture",
+            "looked": "analysed: all that is found, treated small picture",
             "made": "made for the file: straightened, cropped, JPEG",
             "preview": "preview 1000 px wide",
         }
@@ -157,19 +159,23 @@ class Bench:
         ]
 
     def _scan_and_file(self, listen: Callable[[int], None]) -> tuple[float, float, float, int]:
-        mappe = mappen.open_mappe(self._store, "Bench")
+        mappe = mappen.open_mappe(CLERK, self._store, "Bench")
         listen(mappe)
         start_s = time.perf_counter()
-        passes.start_pass(self._store, mappe, self._device, TICKET)
-        until(lambda: not desk(self._store, mappe).passes[0].live)
+        runs.start_run(CLERK, self._store, mappe, self._device, TICKET)
+        until(lambda: not self._view(mappe).runs[0].live)
         taken_s = time.perf_counter() - start_s
-        until(lambda: all(page.treatment.crop for page in desk(self._store, mappe).pages))
+        until(lambda: all(page.analysed for page in self._view(mappe).pages))
         looked_s = time.perf_counter() - start_s
         start_s = time.perf_counter()
-        filing.ask_for_filing(self._store, mappe, self._destination, datetime.now(UTC))
-        until(lambda: desk(self._store, mappe).filings[0].state == "done")
-        size = desk(self._store, mappe).filings[0].byte_size or 0
+        wanted = FilingRequest(self._destination)
+        filing.request_filing(CLERK, self._store, mappe, wanted, datetime.now(UTC))
+        until(lambda: self._view(mappe).filings[0].deliveries[0].state is DeliveryState.DELIVERED)
+        size = self._view(mappe).filings[0].byte_size or 0
         return taken_s, looked_s, time.perf_counter() - start_s, size
+
+    def _view(self, mappe: int) -> MappeView:
+        return mappe_changes(CLERK, self._store, mappe, 0)[0]
 
     def _listen(self, mappe: int, pages: int, delays: list[float]) -> None:
         """Be a window: fetch the small picture of each page that arrives, note how long after its keeping that was."""
@@ -179,13 +185,13 @@ class Bench:
             http.stream("GET", f"{self._web_url}/mappen/{mappe}/events") as events,
         ):
             for line in events.iter_lines():
-                if not line.startswith("data: "):
+                if not line.startswith('data: {"changes"'):
                     continue
-                for page in json.loads(line.removeprefix("data: "))["pages"]:
+                for page in json.loads(line.removeprefix("data: "))["changes"]["pages"]:
                     if page["id"] in seen:
                         continue
                     seen.add(page["id"])
-                    httpx.get(f"{self._web_url}/pages/{page['id']}/{page['scanned']}-{LANE_PX}.jpg", trust_env=False)
+                    httpx.get(f"{self._web_url}/pages/{page['id']}/scan-{page['scan']}-lane.jpg", trust_env=False)
                     delays.append(self._age_s(page["id"]))
                 if len(seen) == pages:
                     return

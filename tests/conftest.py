@@ -17,12 +17,11 @@ import pytest
 
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.devices.escl import Limits
-from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import devices, mappen
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
-from tests.helpers import ANNA, Drawer
+from tests.helpers import ANNA, Drawer, free_ports
 
 TEMPLATE = "template_papiermappe"
 
@@ -31,6 +30,7 @@ TEMPLATE = "template_papiermappe"
 def postgres(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivatePostgres]:
     """A PostgreSQL server with a migrated template database."""
     server = PrivatePostgres(tmp_path_factory.mktemp("postgres"), losable=True)
+    server.port = free_ports()
     server.start()
     try:
         migrate(server.create_database(TEMPLATE))
@@ -59,7 +59,7 @@ def store(database_url: str, tmp_path: Path) -> Iterator[Store]:
 @pytest.fixture(scope="session")
 def standin(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Drawer]:
     """Stand-in scanners without waiting, for the whole session; each test lays its own paper."""
-    port = free_run(4, 21_000)
+    port = free_ports(4)
     log = (tmp_path_factory.mktemp("standin") / "log").open("wb")
     process = subprocess.Popen(
         [sys.executable, "-m", "papiermappe", "standin", "--port", str(port), "--pace", "0"], stdout=log, stderr=log

@@ -1,5 +1,6 @@
 """What tests do over and over: laying paper, waiting, reading the truth."""
 
+import os
 import threading
 import time
 from collections.abc import Callable, Container, Sequence
@@ -18,6 +19,7 @@ from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Par
 from papiermappe.core.treatment import Treatment
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Sides, Source, TicketSettings
+from papiermappe.local.ports import free_run
 from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services import analysing, delivering, filing, journal, runs
@@ -36,6 +38,13 @@ PORTS = {"kiebitz": 1, "zaunkoenig": 2, "stieglitz": 3}
 QUICK = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
 QUICK_ONE_SIDE = TicketSettings(source=Source.FEEDER, sides=Sides.ONE, dpi=100)
 QUICK_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=100)
+
+
+def free_ports(count: int = 1) -> int:
+    """Return the first of `count` free ports, from a range that only this process of the tests takes ports from."""
+    number = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    start = 18_000 + 1_500 * number
+    return free_run(count, start, start + 1_500)
 
 
 def here(function: Callable[..., Any], /, *arguments: object) -> Any:

@@ -14,7 +14,7 @@ from benchmarks.cleaning.paces import peak_kb
 from benchmarks.corpus.documents import documents
 from benchmarks.table import Row, scaled
 
-from papiermappe.assembly.request import Order
+from papiermappe.assembly.request import AssemblyRequest
 from papiermappe.assembly.run import Assembly
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
@@ -92,11 +92,11 @@ def _assembled(files: list[Path], count: int, folder: Path) -> tuple[float, floa
 def _alone(files: list[Path], count: int, folder: Path) -> tuple[float, float, float]:
     cv2.setNumThreads(1)
     sources = tuple(files[at % len(files)] for at in range(count))
-    order = Order(sources=sources, out=folder / f"{count}.pdf", level=Level.LEAN)
+    request = AssemblyRequest(sources=sources, out=folder / f"{count}.pdf", level=Level.LEAN)
     pool = WorkPool(PROCESSES)
     pool.warm_up()
     start_s = time.perf_counter()
-    report = Assembly(order, pool, None, lambda: None, datetime.now(UTC)).run()
+    report = Assembly(request, pool, None, lambda: None, datetime.now(UTC)).run()
     taken_s = time.perf_counter() - start_s
     max_kb = max(peak_kb(), *(pool(peak_kb) for _ in range(4 * PROCESSES)))
     pool.close()

@@ -7,18 +7,16 @@ from pathlib import Path
 
 import httpx
 import pytest
-from papiermappe.services.desk import Desk, desk
 from selenium import webdriver
 from selenium.common.exceptions import JavascriptException, NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.support.ui import WebDriverWait
-from tests.helpers import Drawer
+from tests.helpers import ANNA, Desk, Drawer, desk, free_ports
 
 from papiermappe.devices.escl import Limits
-from papiermappe.local.ports import free_run
 from papiermappe.local.processes import Child
-from papiermappe.services import devices, filing
+from papiermappe.services import delivering, devices
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 
@@ -31,7 +29,7 @@ class Stack:
     def __init__(self, database_url: str, folder: Path, environment: dict[str, str]) -> None:
         self.folder = folder
         self.store = Store(database_url, Blobs.in_folder(folder / "blobs"))
-        web_port, standin_port = free_run(1, 22_000), free_run(4, 23_000)
+        web_port, standin_port = free_ports(), free_ports(4)
         self.url = f"http://127.0.0.1:{web_port}"
         self.drawer = Drawer(standin_port)
         settings = {
@@ -51,9 +49,10 @@ class Stack:
         self.drawer.wait()
         self._wait_for_web()
         self.devices = {
-            key: devices.add_device(self.store, self.drawer.escl(key), Limits()) for key in ("kiebitz", "zaunkoenig")
+            key: devices.add_device(ANNA, self.store, self.drawer.escl(key), Limits())
+            for key in ("kiebitz", "zaunkoenig")
         }
-        filing.add_destination(self.store, "Leases", self.folder / "filed")
+        delivering.add_folder(ANNA, self.store, "Leases", self.folder / "filed")
 
     def start_one(self, name: str) -> None:
         """Start a process; wait for it where others need it at once."""
@@ -164,3 +163,25 @@ def complaints(driver: webdriver.Chrome) -> Callable[[], list[str]]:
         return [row["message"] for row in rows if row["level"] == "SEVERE"]
 
     return read
+
+
+def assert_accessible(driver: webdriver.Chrome, what: str) -> None:
+    """The screen keeps WCAG 2.2 AA, as far as axe-core can tell."""
+    driver.execute_script((VENDOR / "axe.min.js").read_text())
+    found = driver.execute_async_script(
+        "const levels = ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'];"
+        "axe.run({runOnly: levels}).then((result) => arguments[0](result.violations))"
+    )
+    assert [(rule["id"], rule["nodes"][0]["html"]) for rule in found] == [], what
+
+
+@pytest.fixture
+def sized(driver: webdriver.Chrome) -> Iterator[Callable[[int, int], None]]:
+    """Makes the window another size for a test."""
+
+    def size(width: int, height: int) -> None:
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+    yield size
+    size(1280, 800)

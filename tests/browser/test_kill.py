@@ -1,4 +1,4 @@
-"""Web server, worker and stand-in are killed in the middle of a pass: nothing that was shown is lost."""
+"""Web server, worker and stand-in are killed in the middle of a run: nothing that was shown is lost."""
 
 import json
 import sys
@@ -12,13 +12,13 @@ import httpx
 import pytest
 from sqlalchemy import select
 from tests.browser.conftest import Stack
-from tests.helpers import QUICK, page_ids
+from tests.helpers import ANNA, QUICK, WORDS
 
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.services import mappen, passes
+from papiermappe.services import mappen, runs
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import migrate
-from papiermappe.store.models import Capture, Page, PassState
+from papiermappe.store.models import Capture, Page, RunState
 
 SHEETS = ("lease", "delivery-118", "hail", "german", "invoice", "minutes")  # 9 sheets, 18 pages
 
@@ -33,19 +33,14 @@ def watching(stack: Stack, mappe: int) -> Iterator[set[int]]:
         try:
             with response.stream("GET", f"{stack.url}/mappen/{mappe}/events") as events:
                 for line in events.iter_lines():
-                    if line.startswith("data: {"):
-                        seen.update(page_ids_of(json.loads(line.removeprefix("data: "))))
+                    if line.startswith('data: {"changes"'):
+                        seen.update(page["id"] for page in json.loads(line.removeprefix("data: "))["changes"]["pages"])
         except (httpx.HTTPError, RuntimeError):
             pass
 
     threading.Thread(target=watch, daemon=True).start()
     yield seen
     response.close()
-
-
-def page_ids_of(desk: dict[str, list[list[int | None]]]) -> set[int]:
-    """Return the pages of a desk as it is sent."""
-    return {page for sheet in desk["lanes"] for page in sheet if page is not None}
 
 
 def assert_all_there(stack: Stack, shown: set[int]) -> None:
@@ -62,35 +57,33 @@ def assert_all_there(stack: Stack, shown: set[int]) -> None:
 @pytest.mark.slow
 @pytest.mark.parametrize("victim", ["worker", "web", "standin"])
 @pytest.mark.parametrize("after_pages", [1, 8])
-def test_killed_in_the_middle_of_a_pass(
-    victim: str, after_pages: int, stack: Stack, until: Callable[..., None]
-) -> None:
+def test_killed_in_the_middle_of_a_run(victim: str, after_pages: int, stack: Stack, until: Callable[..., None]) -> None:
     stack.drawer.lay(*SHEETS)
-    mappe = mappen.open_mappe(stack.store, "Killed")
+    mappe = mappen.open_mappe(ANNA, stack.store, "Killed")
     with watching(stack, mappe) as shown:
-        passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+        runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
         until(lambda: len(shown) >= after_pages)
         stack.kill(victim)
         acknowledged = set(shown)
     assert_all_there(stack, acknowledged)
     stack.start_one(victim)
-    until(lambda: not stack.desk(mappe).passes[-1].live, 60)
+    until(lambda: not stack.desk(mappe).runs[-1].live, 60)
     assert_all_there(stack, acknowledged)
 
-    while stack.desk(mappe).passes[-1].state is PassState.FAILED:
-        broken = passes.read_pass(stack.store, stack.desk(mappe).passes[-1].id)
-        so_far = passes.sheets_in(broken)
-        assert f"sheet {so_far.next}" in (broken.message or "").lower()
+    while stack.desk(mappe).runs[-1].state is RunState.INTERRUPTED:
+        broken, so_far = runs.read_run(stack.store, stack.desk(mappe).runs[-1].id)
+        assert broken.message is not None
+        assert f"sheet {so_far.next}" in WORDS.text(broken.message).lower()
         lay_from(stack, so_far.next)
-        passes.go_on(stack.store, broken.id)
-        until(lambda: not stack.desk(mappe).passes[-1].live, 60)
+        runs.continue_run(ANNA, stack.store, broken.id)
+        until(lambda: not stack.desk(mappe).runs[-1].live, 60)
     now = stack.desk(mappe)
-    assert now.passes[-1].state is PassState.DONE
-    assert len(page_ids(now)) == 18
-    until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+    assert now.runs[-1].state is RunState.DONE
+    assert len(now.order) == 18
+    until(lambda: stack.desk(mappe).analysed, 60)
     with httpx.Client(trust_env=False) as client:
         page = now.pages[0]
-        assert client.get(f"{stack.url}/pages/{page.id}/{page.scanned}-200.jpg").status_code == 200
+        assert client.get(f"{stack.url}/pages/{page.id}/scan-{page.scan}-lane.jpg").status_code == 200
 
 
 def lay_from(stack: Stack, sheet: int) -> None:
@@ -108,12 +101,12 @@ def test_a_worker_killed_in_the_middle_of_a_page_leaves_it_to_the_next(
     stack: Stack, until: Callable[..., None]
 ) -> None:
     stack.drawer.lay("lease")
-    mappe = mappen.open_mappe(stack.store, "Killed")
-    passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK.model_copy(update={"dpi": 300}))
+    mappe = mappen.open_mappe(ANNA, stack.store, "Killed")
+    runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK.model_copy(update={"dpi": 300}))
     until(lambda: stack.desk(mappe).pages)
     stack.kill("worker")
     stack.start_one("worker")
-    until(lambda: stack.desk(mappe).pages and all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+    until(lambda: stack.desk(mappe).pages and stack.desk(mappe).analysed, 60)
 
 
 @pytest.mark.slow
@@ -124,13 +117,13 @@ def test_two_workers_share_the_queue(stack: Stack, until: Callable[..., None]) -
     second.start()
     try:
         stack.drawer.lay(*SHEETS)
-        mappe = mappen.open_mappe(stack.store, "Shared")
-        passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+        mappe = mappen.open_mappe(ANNA, stack.store, "Shared")
+        runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
         until(
-            lambda: len(stack.desk(mappe).pages) == 18 and all(page.treatment.crop for page in stack.desk(mappe).pages),
+            lambda: len(stack.desk(mappe).pages) == 18 and stack.desk(mappe).analysed,
             60,
         )
-        assert stack.desk(mappe).passes[0].state is PassState.DONE
+        assert stack.desk(mappe).runs[0].state is RunState.DONE
     finally:
         second.stop()
 
@@ -148,9 +141,9 @@ def test_a_database_that_goes_and_comes_back(
         stack = Stack(url, tmp_path, environment)
         stack.start()
         stack.drawer.lay(*SHEETS)
-        mappe = mappen.open_mappe(stack.store, "Away")
+        mappe = mappen.open_mappe(ANNA, stack.store, "Away")
         with watching(stack, mappe) as shown:
-            passes.start_pass(stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+            runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
             until(lambda: len(shown) >= 4)
             server.stop()
             acknowledged = set(shown)
@@ -160,10 +153,10 @@ def test_a_database_that_goes_and_comes_back(
         time.sleep(4)  # the worker asks for work meanwhile, and gets no answer
         server.start()
         assert_all_there(stack, acknowledged)
-        until(lambda: not stack.desk(mappe).passes[-1].live, 60)
-        assert stack.desk(mappe).passes[-1].state is PassState.DONE
-        assert len(page_ids(stack.desk(mappe))) == 18
-        until(lambda: all(page.treatment.crop for page in stack.desk(mappe).pages), 60)
+        until(lambda: not stack.desk(mappe).runs[-1].live, 60)
+        assert stack.desk(mappe).runs[-1].state is RunState.DONE
+        assert len(stack.desk(mappe).order) == 18
+        until(lambda: stack.desk(mappe).analysed, 60)
     finally:
         if stack:
             stack.stop()

@@ -9,10 +9,11 @@ from pathlib import Path
 import httpx
 import psycopg
 import pytest
+from tests.helpers import free_ports
 
 from papiermappe.local import postgres as postgres_module
 from papiermappe.local.errors import CannotStart
-from papiermappe.local.ports import free_run, is_free
+from papiermappe.local.ports import is_free
 from papiermappe.local.postgres import PrivatePostgres
 
 
@@ -43,7 +44,7 @@ def test_a_dead_database(environment: dict[str, str], tmp_path: Path) -> None:
     dead = "postgresql://a:b@127.0.0.1:1/none"
     for command in ("run", "migrate"):
         said = one_sentence(
-            papiermappe(environment, command, data_dir=str(tmp_path), port=str(free_run()), database_url=dead)
+            papiermappe(environment, command, data_dir=str(tmp_path), port=str(free_ports()), database_url=dead)
         )
         assert said.startswith("The database does not answer.")
 
@@ -72,11 +73,13 @@ def test_a_missing_postgresql(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -
 
 def test_a_cluster_keeps_its_data_and_an_orphaned_server_is_stopped(tmp_path: Path) -> None:
     first = PrivatePostgres(tmp_path / "postgres", losable=True)
+    first.port = free_ports()
     first.start()
     try:
         with psycopg.connect(first.create_database("kept")) as connection:
             connection.execute("create table page ()")
         second = PrivatePostgres(tmp_path / "postgres", losable=True)
+        second.port = free_ports()
         second.start()  # as after a start command that was killed
         try:
             with psycopg.connect(second.create_database("kept")) as connection:
@@ -92,6 +95,7 @@ def test_a_cluster_in_a_folder_that_is_closed_to_others(tmp_path: Path) -> None:
     closed = tmp_path / "closed"
     closed.mkdir(mode=0o700)
     server = PrivatePostgres(closed / "postgres", losable=True)
+    server.port = free_ports()
     server.start()
     server.stop()
 
@@ -99,7 +103,7 @@ def test_a_cluster_in_a_folder_that_is_closed_to_others(tmp_path: Path) -> None:
 def test_a_desk_of_ones_own_starts_has_a_place_to_file_into_and_leaves_nothing_behind(
     environment: dict[str, str], tmp_path: Path
 ) -> None:
-    port = free_run(1, 27_000)
+    port = free_ports()
     settings = {**environment, "PAPIERMAPPE_DATA_DIR": str(tmp_path / "desk"), "PAPIERMAPPE_PORT": str(port)}
     command = [sys.executable, "-m", "papiermappe", "run"]
     with subprocess.Popen(command, env=settings, stdout=subprocess.PIPE, text=True) as process:

@@ -49,7 +49,7 @@ def kept(store: Store, run_id: int) -> list[tuple[int, str]]:
         captures = session.scalars(select(Capture).where(Capture.run_id == run_id).order_by(Capture.id)).all()
     for capture in captures:
         assert sha256_of(store.blobs.get(Blobs.capture_key(capture.sha256))) == capture.sha256
-    return [(capture.sheet, capture.side.value) for capture in captures]
+    return [(capture.sheet or 0, str(capture.side)) for capture in captures]
 
 
 def test_a_feeder_run_fills_the_lanes(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:

@@ -1,5 +1,7 @@
 """The web application: what it serves, what it refuses, what it says."""
 
+import asyncio
+import contextlib
 import json
 import re
 from collections.abc import Iterator
@@ -9,18 +11,24 @@ from threading import Thread
 import pytest
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
-from papiermappe.services.desk import LANE_PX, desk
-from tests.helpers import QUICK_ONE_SIDE, Drawer, here, orders
+from sse_starlette import ServerSentEvent
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, here, make, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.devices.escl import Limits
-from papiermappe.services import filing, intake, mappen, passes, pictures
+from papiermappe.services import delivering, pictures
+from papiermappe.services import devices as devices_service
+from papiermappe.services import mappen as mappen_service
+from papiermappe.services.page_cache import PageCache
+from papiermappe.services.pictures import PictureSize
 from papiermappe.settings import Settings
+from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.web import desks, devices, events, filings, start
-from papiermappe.web import intake as intake_routes
+from papiermappe.web import device_watch, devices, filings, mappen, runs, start
 from papiermappe.web import pictures as picture_routes
 from papiermappe.web.app import create_app
+from papiermappe.web.device_watch import DeviceWatch
+from papiermappe.web.events import Hub
 
 ORIGIN = {"Origin": "http://testserver"}
 HTML = {"Accept": "text/html"}
@@ -38,20 +46,19 @@ def web(database_url: str, tmp_path: Path, store: Store) -> Iterator[TestClient]
 def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int]:
     """Three fronts."""
     drawer.lay("lease")
-    intake.take_in(store, passes.start_pass(store, mappe, zaunkoenig, QUICK_ONE_SIDE), Limits())
-    return orders(store, mappe)
+    scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    return desk(store, mappe).order
 
 
 POSTS = [
-    "/mappen", "/mappen/1/move", "/mappen/1/nudge", "/mappen/1/put-away", "/mappen/1/bring-back", "/mappen/1/turn",
-    "/mappen/1/switch", "/mappen/1/tone", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/passes",
-    "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again", "/passes/1/next-sheet", "/passes/1/stop",
-    "/passes/1/go-on", "/devices", "/mappen/1/printed-order", "/filings/1/stop",
+    "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/clear",
+    "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
+    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/devices",
 ]  # fmt: skip
 
 
 def test_the_list_of_posts_is_whole() -> None:
-    routers = (module.router for module in (start, desks, intake_routes, devices, picture_routes, filings))
+    routers = (module.router for module in (start, mappen, runs, devices, picture_routes, filings))
     routes = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
     posts = {re.sub(r"{\w+_id}", "1", route.path) for route in routes if "POST" in (route.methods or ())}
     assert posts == set(POSTS)
@@ -92,77 +99,133 @@ def test_problems_are_pages_for_people_and_json_for_scripts(web: TestClient) -> 
     page = web.get("/mappen/999/order", headers=HTML)
     assert page.status_code == 404
     assert "This Mappe is not there" in page.text
-    assert web.get("/mappen/999/order").json() == {"message": "This Mappe is not there. It may have been cleared."}
-    assert web.post("/mappen/999/undo").status_code == 404
+    said = "This Mappe is not there. It may have been cleared away."
+    assert web.get("/mappen/999/order").json() == {"code": "mappe_gone", "message": said}
+    assert web.post("/mappen/999/undo", json={"entry": 1}).status_code == 404
     assert web.get("/nowhere", headers=HTML).status_code == 404
 
 
 def test_changes_of_pages(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
-    seen = desk(store, mappe).seq
+    seen = desk(store, mappe).cursor
     root = f"/mappen/{mappe}"
-    assert web.post(f"{root}/move", json={"pages": pages[:1], "gap": 3, "seen": seen}).json() == seen + 1
-    assert orders(store, mappe) == [pages[1], pages[2], pages[0]]
-    assert web.post(f"{root}/turn", json={"pages": pages[:1], "quarter_turns": 1, "seen": seen}).status_code == 409
-    assert web.post(f"{root}/nudge", json={"pages": pages[1:2], "by": 1, "seen": seen}).status_code == 200
-    assert web.post(f"{root}/put-away", json={"pages": pages[2:], "seen": seen}).status_code == 200
-    assert web.post(f"{root}/undo").status_code == 200
-    assert web.post(f"{root}/redo").status_code == 200
-    assert web.post(f"{root}/bring-back", json={"pages": pages[2:], "seen": seen + 9}).status_code == 200
+
+    def operate(kind: str, **how: object) -> object:
+        answer = web.post(f"{root}/operations", json={"operation": {"kind": kind, **how}, "seen": seen})
+        assert answer.status_code == 200, answer.text
+        return answer.json()
+
+    assert operate("move", pages=pages[:1], before=None) == seen + 1
+    assert desk(store, mappe).order == [pages[1], pages[2], pages[0]]
+    assert operate("nudge", pages=pages[1:2], by=1)
+    entry = operate("set_aside", pages=pages[2:])
+    assert web.post(f"{root}/undo", json={"entry": entry}).status_code == 200
+    assert web.post(f"{root}/redo", json={"entry": entry}).status_code == 200
+    assert operate("bring_back", pages=pages[2:])
+    assert operate("bring_back", pages=pages[2:]) is None
+
+
+def test_another_browser_is_another_person(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
+    turn = {"operation": {"kind": "turn", "pages": pages[:1], "quarter_turns": 1}, "seen": 0}
+    assert web.post(f"/mappen/{mappe}/operations", json=turn).status_code == 200
+    assert web.post(f"/mappen/{mappe}/operations", json=turn).status_code == 200  # one's own change is no conflict
+    web.cookies.clear()
+    refused = web.post(f"/mappen/{mappe}/operations", json=turn)
+    assert (refused.status_code, refused.json()["code"]) == (409, "changed_meanwhile")
+
+
+def test_a_command_that_is_sent_again_is_done_once(
+    web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
+) -> None:
+    key = {"Idempotency-Key": "0b6d7f0e-1111-4222-8333-444455556666"}
+    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    answers = {web.post(f"/mappen/{mappe}/filings", json={"destination": place}, headers=key).json() for _ in range(3)}
+    assert len(answers) == 1
+    assert len(desk(store, mappe).filings) == 1
 
 
 @pytest.mark.parametrize(
-    "body",
+    "operation",
     [
         {},
-        {"pages": [], "gap": 1, "seen": 1},
-        {"pages": ["x"], "gap": 1, "seen": 1},
-        {"pages": [1] * 10_001, "gap": 0, "seen": 1},
+        {"kind": "move", "pages": [], "before": None},
+        {"kind": "move", "pages": ["x"], "before": None},
+        {"kind": "move", "pages": [1] * 10_001, "before": None},
+        {"kind": "turn", "pages": [2**31], "quarter_turns": 1},
+        {"kind": "turn", "pages": [1], "quarter_turns": 9},
+        {"kind": "shred", "pages": [1]},
     ],
 )
-def test_commands_that_make_no_sense_change_nothing(body: dict[str, object], web: TestClient, mappe: int) -> None:
-    answer = web.post(f"/mappen/{mappe}/move", json=body)
+def test_commands_that_make_no_sense_change_nothing(operation: dict[str, object], web: TestClient, mappe: int) -> None:
+    answer = web.post(f"/mappen/{mappe}/operations", json={"operation": operation, "seen": 1})
     assert answer.status_code == 422
-    assert answer.json() == {"message": "What was sent cannot be read. Nothing was changed."}
+    assert answer.json()["message"] == "What was sent cannot be read. Nothing was changed."
+
+
+@pytest.mark.parametrize("path", ["/mappen/9999999999/order", "/?find=%00", "/mappen/1/events?since=-1", "/?page=0"])
+def test_addresses_that_make_no_sense_are_refused(path: str, web: TestClient) -> None:
+    assert web.get(path).status_code == 422
 
 
 def test_a_picture_is_waited_for_and_kept_for_ever(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
     page = desk(store, mappe).pages[0]
-    scanned = web.get(f"/pages/{page.id}/{page.scanned}-{LANE_PX}.jpg")
-    assert scanned.content[:2] == b"\xff\xd8"
-    assert "immutable" in scanned.headers["Cache-Control"]
+    scan = web.get(f"/pages/{page.id}/scan-{page.scan}-lane.jpg")
+    assert scan.content[:2] == b"\xff\xd8"
+    assert "immutable" in scan.headers["Cache-Control"]
 
     def work() -> None:
-        pictures.make_picture(store, page.id, page.picture, 1400, here, DEFAULT_LIMIT_PX)
+        pictures.make_picture(store, page.id, page.picture, PictureSize.STAGE, here, DEFAULT_LIMIT_PX)
 
     worker = Thread(target=work)
     worker.start()
-    now = web.get(f"/pages/{page.id}/{page.picture}-1400.jpg")
+    now = web.get(f"/pages/{page.id}/{page.picture}-stage.jpg")
     assert now.status_code == 200
     worker.join()
 
-    before = web.get(f"/pages/{page.id}/{'0' * 32}-1400.jpg")  # by a window that has not heard of the change
+    before = web.get(f"/pages/{page.id}/{'0' * 32}-stage.jpg")  # by a window that has not heard of the change
     assert before.content == now.content
     assert before.headers["Cache-Control"] == "no-store"
 
 
-@pytest.mark.parametrize("name", ["x-200", "..%2F..%2Fetc-200", "0" * 32 + "-9"])
+def test_a_torn_picture_is_made_again_and_never_served(store: Store, mappe: int, pages: list[int]) -> None:
+    page = desk(store, mappe).pages[0]
+    for torn in (b"", b"\xff\xd8\xff\xe0 and no more"):
+        store.blobs.cache(Blobs.picture_key(page.picture, PictureSize.LANE), torn)
+        assert pictures.made_picture(store, page.picture, PictureSize.LANE) is None
+    pictures.make_picture(store, page.id, page.picture, PictureSize.LANE, here, DEFAULT_LIMIT_PX)
+    assert pictures.made_picture(store, page.picture, PictureSize.LANE) is not None
+
+
+def test_a_picture_is_served_under_its_own_page_only(
+    web: TestClient, store: Store, mappe: int, pages: list[int]
+) -> None:
+    first, second, _ = desk(store, mappe).pages
+    assert web.get(f"/pages/{second.id}/scan-{first.scan}-lane.jpg").status_code == 404
+    mappen_service.clear(ANNA, store, mappe)
+    assert web.get(f"/pages/{first.id}/scan-{first.scan}-lane.jpg").status_code == 404
+
+
+def test_a_page_is_told_in_words(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
+    detail = web.get(f"/mappen/{mappe}/pages/{pages[1]}").json()
+    assert (detail["run"], detail["sheet"], detail["treatment"]["quarter_turns"]) == (1, 2, 0)
+    assert web.get(f"/mappen/{mappe}/pages/999").status_code == 404
+
+
+@pytest.mark.parametrize("name", ["x-lane", "..%2F..%2Fetc-lane", "0" * 32 + "-huge", "scan-0-lane"])
 def test_other_pictures_are_not_made(name: str, web: TestClient, pages: list[int]) -> None:
     assert web.get(f"/pages/{pages[0]}/{name}.jpg").status_code in {404, 422}
 
 
-def test_the_card_of_a_device(web: TestClient, zaunkoenig: int, drawer: Drawer) -> None:
-    drawer.lay("lease")
-    card = web.get(
-        f"/devices/{zaunkoenig}/card", params={"dpi": 240, "paper": "A3", "source": "glass", "sides": "both sides"}
-    ).json()
-    assert (card["name"], card["state"], card["feeder"]) == ("Zaunkönig D60", "ready", "paper in the feeder")
-    assert (card["ticket"]["dpi"], card["ticket"]["sides"]) == (200, "one side")
-    assert card["choices"]["source"] == ["feeder", "glass"]
+def test_what_a_device_offers(web: TestClient, zaunkoenig: int) -> None:
+    wish = {"dpi": "240", "paper": "A3", "source": "glass", "sides": "both"}
+    offer = web.get(f"/devices/{zaunkoenig}/offer", params=wish).json()
+    assert (offer["ticket"]["dpi"], offer["ticket"]["sides"]) == (200, "one")
+    assert offer["choices"]["source"] == [
+        {"value": "feeder", "label": "feeder"},
+        {"value": "glass", "label": "glass"},
+    ]
     # 230 x 330 mm at 200 dpi are 4.7 megapixels; 0.75 bit each are 440 KB
-    assert card["costs"] == ["≈ 440 KB a page", "reads 7 pt print"]
-    drawer.trouble(cover_open=True)
-    assert web.get(f"/devices/{zaunkoenig}/card").json()["state"] == "the cover is open"
-    assert web.get("/devices/999/card").status_code == 404
+    assert offer["costs"] == ["about 440 KB a page", "reads 7 pt print"]
+    assert web.get("/devices/999/offer").status_code == 404
 
 
 def test_a_device_is_added_once_by_an_address_that_answers(web: TestClient, zaunkoenig: int, drawer: Drawer) -> None:
@@ -173,26 +236,35 @@ def test_a_device_is_added_once_by_an_address_that_answers(web: TestClient, zaun
         assert answer.json()["message"]
 
 
-def test_a_pass_begins_only_with_a_ticket_the_device_can_do(
+def test_a_run_begins_only_with_a_ticket_the_device_offers(
     web: TestClient, store: Store, mappe: int, zaunkoenig: int
 ) -> None:
-    ticket = {"source": "feeder", "sides": "both sides", "dpi": 300, "colour": "grey", "paper": "A4"}
-    bad = web.post(f"/mappen/{mappe}/passes", json={"device": zaunkoenig, "ticket": {**ticket, "dpi": 1200}})
-    assert bad.status_code == 422
-    assert "cannot do this ticket" in bad.json()["message"]
-    good = web.post(f"/mappen/{mappe}/passes", json={"device": zaunkoenig, "ticket": ticket})
+    ticket = {"source": "feeder", "sides": "both", "dpi": 300, "colour": "grey", "paper": "A4"}
+    bad = web.post(f"/mappen/{mappe}/runs", json={"device": zaunkoenig, "ticket": {**ticket, "dpi": 1200}})
+    assert (bad.status_code, bad.json()["code"]) == (422, "ticket_not_offered")
+    good = web.post(f"/mappen/{mappe}/runs", json={"device": zaunkoenig, "ticket": ticket})
     assert good.status_code == 200
-    assert web.post(f"/passes/{good.json()}/stop").status_code == 200
-    assert desk(store, mappe).passes[0].stopping
+    assert web.post(f"/runs/{good.json()}/stop").status_code == 200
+    assert desk(store, mappe).runs[0].stopping
+
+
+def test_a_run_on_a_device_that_is_gone_is_refused(
+    web: TestClient, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.trouble(gone=True)
+    refused = web.post(f"/mappen/{mappe}/runs", json={"device": zaunkoenig, "ticket": {}})
+    drawer.trouble()
+    assert refused.status_code == 422
+    assert "Nothing was scanned. Switch it on, or choose another." in refused.json()["message"]
 
 
 def test_a_filed_document_is_listed_opened_and_downloaded(
     web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    place = filing.add_destination(store, "Leases", tmp_path / "leases")
+    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
     made = web.post(f"/mappen/{mappe}/filings", json={"destination": place}).json()
     assert web.get(f"/filings/{made}/open").status_code == 404
-    filing.make_document(store, made, here, None, DEFAULT_LIMIT_PX)
+    make(store, made)
     name = desk(store, mappe).filings[0].file_name
     assert name in web.get("/", params={"find": "meadow"}).text
     assert name not in web.get("/", params={"find": "orchard"}).text
@@ -202,16 +274,67 @@ def test_a_filed_document_is_listed_opened_and_downloaded(
     assert saved.headers["Content-Disposition"] == f"attachment; filename*=UTF-8''{name}"
 
 
+def test_a_mappe_is_cleared_away_and_taken_back(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
+    gone = web.post(f"/mappen/{mappe}/clear")
+    assert gone.headers["Location"] == f"/?cleared={mappe}"
+    start_page = web.get(gone.headers["Location"]).text
+    assert "Take it back" in start_page
+    assert "kept until" in start_page
+    assert web.get(f"/mappen/{mappe}/order").status_code == 404
+    assert web.post(f"/mappen/{mappe}/take-back").status_code == 303
+    assert web.get(f"/mappen/{mappe}/order").status_code == 200
+
+
+def test_pages_are_small_and_their_words_come_along(web: TestClient, mappe: int, pages: list[int]) -> None:
+    answer = web.get(f"/mappen/{mappe}/order")
+    assert answer.headers["Content-Encoding"] == "gzip"
+    told = json.loads(re.findall(r'id="mappe">(.*?)</script>', answer.text, re.S)[0])
+    assert told["changes"]["history"][0] == {
+        "seq": told["changes"]["history"][0]["seq"],
+        "at": told["changes"]["history"][0]["at"],
+        "message": {"code": "run_ended", "text": "Run 1: 3 sheets, 3 pages"},
+    }
+
+
 @pytest.mark.anyio
-async def test_windows_are_told_of_changes_and_catch_up(store: Store, mappe: int, database_url: str) -> None:
-    hub = events.Hub(database_url)
-    window = events.updates(hub, store, mappe, 0)
-    first = await anext(window)
-    assert json.loads(first.split("data: ")[1])["subject"] == "Lease Upper Meadow"
-    mappen.rename(store, mappe, "Lease Lower Meadow")
-    hub._wake(mappe)
-    assert json.loads((await anext(window)).split("data: ")[1])["subject"] == "Lease Lower Meadow"
+async def test_windows_are_told_of_changes_and_catch_up(store: Store, mappe: int, pages: list[int]) -> None:
+    hub = Hub(store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS))
+    listening = asyncio.create_task(hub.run())
+    window = hub.events(mappe, 0, ANNA.author, None)
+    first = json.loads(str((await anext(window)).data))
+    assert first["changes"]["subject"] == "Lease Upper Meadow"
+    assert [page["id"] for page in first["changes"]["pages"]] == pages
+    await asyncio.to_thread(mappen_service.rename, ANNA, store, mappe, "Lease Lower Meadow")
+    second = json.loads(str((await asyncio.wait_for(anext(window), 5)).data))
+    assert second["changes"]["subject"] == "Lease Lower Meadow"
+    assert second["changes"]["pages"] == []
+    assert second["changes"]["cursor"] > first["changes"]["cursor"]
     await window.aclose()  # type: ignore[attr-defined]  # an async generator
+    listening.cancel()
+
+
+@pytest.mark.anyio
+async def test_a_device_is_asked_once_for_all_windows(
+    store: Store, zaunkoenig: int, drawer: Drawer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    asked = []
+    ask = devices_service.ask_device
+
+    def counted(*arguments: object) -> object:
+        asked.append(arguments)
+        return ask(*arguments)  # type: ignore[arg-type]  # passed through
+
+    monkeypatch.setattr(device_watch, "ask_device", counted)
+    watch = DeviceWatch(store, Limits(), WORDS)
+    outboxes = [asyncio.Queue[ServerSentEvent | None]() for _ in range(5)]
+    with contextlib.ExitStack() as windows:
+        for outbox in outboxes:
+            windows.enter_context(watch.window(zaunkoenig, outbox))
+        told = [json.loads(str((await asyncio.wait_for(outbox.get(), 5)).data)) for outbox in outboxes]  # type: ignore[union-attr]  # an event
+    assert {(device["name"], device["state"], device["feeder"]) for device in told} == {
+        ("Zaunkönig D60", "ready", "feeder is empty")
+    }
+    assert len(asked) == 1
 
 
 def test_a_lost_database_is_said(tmp_path: Path) -> None:

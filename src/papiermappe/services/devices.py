@@ -42,11 +42,11 @@ def add_device(caller: Caller, store: Store, address: str, limits: Limits) -> in
     url = device_url(address)
     with EsclClient(url, limits) as client:
         abilities = client.abilities()
-    return _record(caller, store, url, abilities)
+    return record_device(caller, store, url, abilities)
 
 
 @transaction
-def _record(_: Caller, session: Session, url: str, abilities: Abilities) -> int:
+def record_device(_: Caller, session: Session, url: str, abilities: Abilities) -> int:
     """Know a device by its UUID from now on, or, where it tells none, by its address."""
     capabilities = abilities.model_dump(mode="json")
     values = {"uuid": abilities.uuid, "url": url, "capabilities": capabilities}

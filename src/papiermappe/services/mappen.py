@@ -113,18 +113,19 @@ def clear(caller: Caller, session: Session, mappe_id: int) -> None:
 def take_back(_: Caller, session: Session, mappe_id: int) -> None:
     """Take a Mappe back that was cleared away. Raises NotFound."""
     mappe = session.get(Mappe, mappe_id, with_for_update=True)
-    if mappe is None:
+    if mappe is None or (mappe.cleared_at and mappe.cleared_at < datetime.now(UTC) - timedelta(days=KEPT_DAYS)):
         raise NotFound("mappe_removed")
     mappe.cleared_at = None
     next_change(session, mappe)
 
 
-def list_cleared(_: Caller, store: Store) -> list[ClearedMappe]:
+def list_cleared(_: Caller, store: Store, now: datetime) -> list[ClearedMappe]:
     """Return the Mappen that can be taken back, those cleared last first."""
     counted = select(func.count()).where(Page.mappe_id == Mappe.id).scalar_subquery()
     cleared = select(Mappe.id, Mappe.subject, Mappe.cleared_at, counted.label("pages"))
     with store.begin() as session:
-        rows = session.execute(cleared.where(Mappe.cleared_at.is_not(None)).order_by(Mappe.cleared_at.desc())).all()
+        kept = Mappe.cleared_at > now - timedelta(days=KEPT_DAYS)
+        rows = session.execute(cleared.where(kept).order_by(Mappe.cleared_at.desc())).all()
     return [ClearedMappe(row.id, row.subject, row.pages, row.cleared_at + timedelta(days=KEPT_DAYS)) for row in rows]
 
 

@@ -23,6 +23,15 @@ class PictureLate(NotPossible):
     """A picture has been requested, but is not made yet."""
 
 
+@router.get("/scan-{capture_id}-{size}.jpg")
+async def scan(
+    ctx: Ctx, caller: Asks, page_id: Id, capture_id: Annotated[int, Path(ge=1, le=MAX_ID)], size: PictureSize
+) -> Response:
+    """Send the picture of a page's untouched scan."""
+    name = await run_in_threadpool(pictures.scan_picture, caller, ctx.store, page_id, capture_id)
+    return await _sent(ctx, caller, page_id, name, size, for_ever=True)
+
+
 @router.get("/{picture}-{size}.jpg")
 async def picture(
     ctx: Ctx,
@@ -37,15 +46,6 @@ async def picture(
     """
     shown = await run_in_threadpool(pictures.shown_picture, caller, ctx.store, page_id, picture)
     return await _sent(ctx, caller, page_id, shown.picture, size, for_ever=shown.as_requested)
-
-
-@router.get("/scan-{capture_id}-{size}.jpg")
-async def scan(
-    ctx: Ctx, caller: Asks, page_id: Id, capture_id: Annotated[int, Path(ge=1, le=MAX_ID)], size: PictureSize
-) -> Response:
-    """Send the picture of a page's untouched scan."""
-    name = await run_in_threadpool(pictures.scan_picture, caller, ctx.store, page_id, capture_id)
-    return await _sent(ctx, caller, page_id, name, size, for_ever=True)
 
 
 async def _sent(ctx: Ctx, caller: Asks, page_id: int, name: str, size: PictureSize, for_ever: bool) -> Response:

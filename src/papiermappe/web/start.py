@@ -1,5 +1,6 @@
 """The start page: open Mappen, filed documents, what was cleared away."""
 
+from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Query, Request
@@ -30,7 +31,7 @@ def start_page(
     context = {
         "listed": mappen.list_open(caller, ctx.store, find, order, page),
         "filed": delivering.list_filed(caller, ctx.store, find),
-        "cleared": mappen.list_cleared(caller, ctx.store),
+        "cleared": mappen.list_cleared(caller, ctx.store, datetime.now(UTC)),
         "just_cleared": cleared,
         "find": find,
         "order": order.value,

@@ -270,7 +270,7 @@ def _carry_journal() -> None:
     """Number all entries anew in the order of their time, and split them by page."""
     bind = op.get_bind()
     entries = sa.table("journal_entry", *map(sa.column, ("seq", "kind", "of_seq", "author", "at")),
-                       sa.column("operation", JSONB), sa.column("message", JSONB))  # fmt: skip
+                       *(sa.column(name, JSONB(none_as_null=True)) for name in ("operation", "message")))  # fmt: skip
     of_mappe = sa.table("journal_mappe", sa.column("mappe_id"), sa.column("seq"))
     of_page = sa.table("journal_change", sa.column("page_id"), sa.column("seq"),
                        sa.column("before", JSONB), sa.column("after", JSONB))  # fmt: skip
@@ -289,7 +289,7 @@ def _carry_journal() -> None:
                 of_seq=new_seq.get((row["mappe_id"], row["of_seq"])),
                 author="" if row["kind"] == "note" else "desk",
                 operation=operation,
-                message={"code": "earlier", "params": {"text": row["text"]}} if told else sa.null(),
+                message={"code": "earlier", "params": {"text": row["text"]}} if told else None,
                 at=row["at"],
             )
         )

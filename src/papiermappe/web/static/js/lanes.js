@@ -1,168 +1,180 @@
-// The lanes: choosing, dragging pages into a gap, drawing a frame round pages.
-"use strict";
+// The lanes: every sheet a column, its front above its back. Drawn by hand, since a Mappe may have hundreds of sheets and
+// mostly one of them changes: columns are kept by the rank of their sheet, and only what differs is touched.
+import { startDrag } from "./drag.js";
+import { t } from "./words.js";
 
-const DRAG_FROM_PX = 6;
+const STATION_LANE_Y = [75, 240]; // the middles of the lanes in Order, in the units of the thread's drawing
+const NEAR_END_PX = 160;
 
+/** @param {Element} element @param {string} name @param {string | null} value */
 function setAttribute(element, name, value) {
-  if (element.getAttribute(name) !== value) element.setAttribute(name, value);
+  if (value === null) element.removeAttribute(name);
+  else if (element.getAttribute(name) !== value) element.setAttribute(name, value);
 }
 
-function newColumn() {
-  return document.getElementById("sheet-column").content.firstElementChild.cloneNode(true);
+/**
+ * The reading thread of a sheet: from its front down to its back, and on to the sheet that comes next.
+ * @param {import("./mappe.js").Sheet} sheet
+ * @param {import("./mappe.js").Sheet | undefined} next
+ */
+function threadOf({ front, back }, next) {
+  const down = front && back ? "M59 75 V240 " : "";
+  if (!next) return down;
+  const from = STATION_LANE_Y[back ? 1 : 0];
+  const to = STATION_LANE_Y[next.front ? 0 : 1];
+  return `${down}M111 ${from} C 136 ${from} 116 ${to} 141 ${to}`;
 }
 
-function fillColumn(column, sheet) {
-  column.dataset.key = sheet.key;
-  column.shows = sheet.signature;
-  column.querySelector("path").setAttribute("d", sheet.thread);
-  sheet.cells.forEach((cell, at) => {
-    const [leaf, gap] = column.children[at].children;
-    leaf.hidden = !cell.id;
-    gap.hidden = Boolean(cell.id);
-    if (!cell.id) return leaf.removeAttribute("data-page");
-    const picture = leaf.querySelector("img");
-    leaf.dataset.page = picture.dataset.loads = cell.id;
-    leaf.className = `leaf ${cell.kind}`;
-    leaf.setAttribute("aria-label", cell.label);
-    leaf.querySelector(".number").textContent = cell.number;
-    setAttribute(picture, "src", cell.src);
-    picture.className = cell.preview;
-    return undefined;
+/** @param {any} mappe @param {{ lane: string, stage: string }} facts */
+export function lanes(mappe, facts) {
+  return () => ({
+    /** @type {Map<string, HTMLElement>} */
+    columns: new Map(),
+    /** @type {Set<Element>} */
+    marked: new Set(),
+
+    init() {
+      mappe.on("pages", () => this.draw());
+      mappe.on("selection", () => { this.mark(); this.show(); });
+      this.$refs.grid.addEventListener("error", (/** @type {Event} */ event) => again(event.target), true);
+      this.draw();
+      this.mark();
+      this.$nextTick(() => this.show());
+    },
+    get empty() { return mappe.empty && !mappe.receiving; },
+    get receiving() { return mappe.receiving; },
+    // A grid must have rows: before the first page arrives it is a plain group.
+    get role() { return mappe.empty ? null : "grid"; },
+    get rowCount() { return mappe.empty ? null : String(mappe.sheetCount); },
+    get multiple() { return mappe.empty ? null : "true"; },
+
+    draw() {
+      const grid = this.$refs.grid;
+      const track = this.$refs.track;
+      const followed = mappe.receiving && track.scrollWidth - track.scrollLeft - track.clientWidth < NEAR_END_PX;
+      const focused = document.activeElement?.closest?.("[data-page]")?.getAttribute("data-page");
+      const left = new Set(this.columns.keys());
+      /** @type {Element | null} */
+      let place = grid.firstElementChild;
+      mappe.sheets.forEach((/** @type {import("./mappe.js").Sheet} */ sheet, /** @type {number} */ at) => {
+        const column = this.columns.get(sheet.rank) ?? this.added(sheet.rank);
+        left.delete(sheet.rank);
+        this.fill(column, sheet, mappe.sheets[at + 1], at);
+        if (column === place) place = place.nextElementSibling;
+        else grid.insertBefore(column, place);
+      });
+      for (const rank of left) {
+        this.columns.get(rank)?.remove();
+        this.columns.delete(rank);
+      }
+      this.mark();
+      if (followed) track.scrollLeft = track.scrollWidth;
+      if (focused && !document.activeElement?.closest("[data-page]") && document.activeElement === document.body) this.cellOf(mappe.current)?.focus({ preventScroll: true });
+    },
+    /** @param {string} rank */
+    added(rank) {
+      const template = /** @type {HTMLTemplateElement} */ (document.getElementById("sheet-column"));
+      const column = /** @type {HTMLElement} */ (template.content.firstElementChild?.cloneNode(true));
+      this.columns.set(rank, column);
+      return column;
+    },
+    /**
+     * @param {any} column
+     * @param {import("./mappe.js").Sheet} sheet
+     * @param {import("./mappe.js").Sheet | undefined} next
+     * @param {number} at
+     */
+    fill(column, sheet, next, at) {
+      setAttribute(column, "aria-rowindex", String(at + 1));
+      const thread = threadOf(sheet, next);
+      if (column.thread !== thread) {
+        column.thread = thread;
+        column.querySelector("path").setAttribute("d", thread);
+      }
+      this.fillCell(column.children[0], sheet.front, "front");
+      this.fillCell(column.children[1], sheet.back, "back");
+    },
+    /** @param {any} cell @param {import("./mappe.js").Page | null} page @param {"front" | "back"} side */
+    fillCell(cell, page, side) {
+      const number = page ? mappe.numberOf(page.id) : 0;
+      const turned = page ? mappe.turned(page.id) : 0;
+      if (cell.page === page && cell.number === number && cell.turned === turned) return;
+      Object.assign(cell, { page, number, turned });
+      const [leaf, gap] = cell.children;
+      leaf.hidden = page === null;
+      gap.hidden = page !== null;
+      if (page === null) {
+        cell.removeAttribute("data-page");
+        setAttribute(cell, "aria-label", side === "front" ? t("no front") : t("no back"));
+        return;
+      }
+      const picture = leaf.querySelector("img");
+      cell.dataset.page = String(page.id);
+      leaf.className = ["leaf", side, page.warnings.length ? "has-warning" : "", page.blank ? "blank" : ""].join(" ").trim();
+      setAttribute(cell, "aria-label", labelOf(page, number));
+      leaf.querySelector(".number").textContent = String(number);
+      setAttribute(picture, "src", `/pages/${page.id}/${page.picture}-${facts.lane}.jpg`);
+      picture.className = turned ? `turned-${turned}` : "";
+    },
+    mark() {
+      const grid = this.$refs.grid;
+      const now = new Set();
+      const current = this.cellOf(mappe.current);
+      for (const id of mappe.selectedIds) {
+        const cell = this.cellOf(id);
+        if (cell) now.add(cell);
+      }
+      for (const cell of this.marked) if (!now.has(cell)) setAttribute(cell, "aria-selected", "false");
+      for (const cell of now) setAttribute(cell, "aria-selected", "true");
+      for (const cell of grid.querySelectorAll("[aria-current]")) if (cell !== current) { cell.removeAttribute("aria-current"); cell.tabIndex = -1; }
+      if (current) { setAttribute(current, "aria-current", "true"); current.tabIndex = 0; }
+      this.marked = now;
+    },
+    /** @param {number | null} id @returns {HTMLElement | null} */
+    cellOf(id) {
+      if (id === null) return null;
+      const page = mappe.page(id);
+      const column = page && this.columns.get(page.rank);
+      return column ? /** @type {HTMLElement} */ (column.children[page.side === "front" ? 0 : 1]) : null;
+    },
+    show() {
+      const cell = this.cellOf(mappe.current);
+      if (!cell) return;
+      cell.scrollIntoView({ block: "nearest", inline: "nearest" });
+      if (this.$refs.grid.contains(document.activeElement) && document.activeElement !== cell) cell.focus({ preventScroll: true });
+    },
+    /** @param {FocusEvent} event */
+    focusIn(event) {
+      const cell = /** @type {Element} */ (event.target).closest("[data-page]");
+      if (cell) mappe.focus(Number(cell.getAttribute("data-page")));
+    },
+    /** @param {MouseEvent} event */
+    open(event) {
+      const cell = /** @type {Element} */ (event.target).closest("[data-page]");
+      if (cell) mappe.goTo("tidy", Number(cell.getAttribute("data-page")));
+    },
+    /** @param {PointerEvent} event */
+    press(event) { startDrag(event, mappe, this.$refs); },
   });
 }
 
-document.addEventListener("alpine:init", () => {
-  Alpine.data("lanes", () => ({
-    init() {
-      // Effects look at whole values only: watching what is inside hundreds of sheets would take longer than drawing.
-      Alpine.effect(() => this.draw(Alpine.raw(this.desk.sheets)));
-      Alpine.effect(() => this.mark(this.desk.current, Alpine.raw(this.desk.chosen)));
-      this.$watch("$store.desk.current", () => this.show());
-      this.$nextTick(() => this.show());
-    },
+/** @param {import("./mappe.js").Page} page @param {number} number */
+function labelOf(page, number) {
+  const name = page.side === "front" ? t("Page {number}, front", { number }) : t("Page {number}, back", { number });
+  return [name, page.blank ? t("blank") : "", ...page.warnings.map((warning) => warning.text)].filter(Boolean).join(", ");
+}
 
-    // ---- drawing: by hand, column by column, since a Mappe may have hundreds of sheets and mostly one of them changes
-
-    draw(sheets) {
-      const track = this.$refs.track;
-      const there = new Map([...track.querySelectorAll(".sheet")].map((column) => [column.dataset.key, column]));
-      let place = track.querySelector(".sheet") ?? this.$refs.end;
-      for (const sheet of sheets) {
-        const column = there.get(sheet.key) ?? newColumn();
-        there.delete(sheet.key);
-        if (column.shows !== sheet.signature) fillColumn(column, sheet);
-        if (column === place) place = place.nextElementSibling;
-        else track.insertBefore(column, place);
-      }
-      for (const column of there.values()) column.remove();
-      this.mark(Alpine.raw(this.desk).current, Alpine.raw(Alpine.raw(this.desk).chosen));
-    },
-    mark(current, chosen) {
-      for (const leaf of this.$refs.track.querySelectorAll("[data-page]")) {
-        const id = Number(leaf.dataset.page);
-        setAttribute(leaf, "aria-selected", chosen[id] ? "true" : "false");
-        setAttribute(leaf, "aria-current", id === current ? "true" : "false");
-        setAttribute(leaf, "tabindex", id === current ? "0" : "-1");
-      }
-    },
-    get desk() { return this.$store.desk; },
-
-    // A list box must have options: before the first page arrives it is a plain group.
-    get listRole() { return this.desk.pageCount ? "listbox" : "group"; },
-    get multiple() { return this.desk.pageCount ? "true" : null; },
-    turn() { this.desk.turn(3); },
-    putAway() { this.desk.putAway(); },
-    open(event) {
-      const leaf = event.target.closest("[data-page]");
-      if (leaf) location.assign(`/mappen/${this.desk.mappe}/tidy?page=${leaf.dataset.page}`);
-    },
-    focusIn(event) {
-      const leaf = event.target.closest("[data-page]");
-      if (leaf) this.desk.current = Number(leaf.dataset.page);
-    },
-    show() {
-      const leaf = this.$refs.track.querySelector(`[data-page="${this.desk.current}"]`);
-      if (!leaf) return;
-      leaf.scrollIntoView({ block: "nearest", inline: "nearest" });
-      if (this.$refs.track.contains(document.activeElement)) leaf.focus({ preventScroll: true });
-    },
-
-    // ---- dragging
-
-    press(event) {
-      if (event.button !== 0) return;
-      const leaf = event.target.closest("[data-page]");
-      const start = { x: event.clientX, y: event.clientY };
-      const track = this.$refs.track;
-      if (!leaf && event.offsetY > track.clientHeight) return;
-      let dragging = false;
-      const onMove = (moved) => {
-        if (!dragging && Math.hypot(moved.clientX - start.x, moved.clientY - start.y) < DRAG_FROM_PX) return;
-        if (!dragging) {
-          dragging = true;
-          const id = leaf && Number(leaf.dataset.page);
-          if (id && !this.desk.chosen[id]) this.desk.choose(id, {});
-        }
-        if (leaf) this.showGap(moved);
-        else this.showFrame(start, moved);
-      };
-      const onUp = (up) => {
-        document.removeEventListener("pointermove", onMove);
-        document.removeEventListener("pointerup", onUp);
-        document.removeEventListener("pointercancel", onUp);
-        this.$refs.insertion.hidden = this.$refs.frame.hidden = true;
-        document.body.classList.remove("dragging");
-        if (up.type === "pointercancel") return;
-        if (!dragging) {
-          if (leaf) { this.desk.choose(Number(leaf.dataset.page), up); leaf.focus({ preventScroll: true }); }
-          else this.desk.chooseOnly([]);
-        } else if (leaf) this.desk.move(this.gapAt(up));
-        else this.desk.chooseOnly(this.inFrame(start, up));
-      };
-      document.addEventListener("pointermove", onMove);
-      document.addEventListener("pointerup", onUp);
-      document.addEventListener("pointercancel", onUp);
-      event.preventDefault();
-    },
-    columns() { return [...this.$refs.track.querySelectorAll(".sheet")].map((sheet) => sheet.getBoundingClientRect()); },
-    gapAt(event) {
-      const boxes = this.columns();
-      const rows = boxes.filter((box) => event.clientY >= box.top - 8 && event.clientY <= box.bottom + 8);
-      const inRow = rows.length ? rows : boxes;
-      const behind = inRow.filter((box) => event.clientX > (box.left + box.right) / 2).length;
-      return boxes.indexOf(inRow[0]) + behind;
-    },
-    showGap(event) {
-      document.body.classList.add("dragging");
-      const boxes = this.columns();
-      const gap = this.gapAt(event);
-      const home = this.$refs.track.getBoundingClientRect();
-      const beside = boxes[Math.min(gap, boxes.length - 1)];
-      const x = gap < boxes.length ? beside.left - 4 : beside.right + 4;
-      const mark = this.$refs.insertion;
-      mark.hidden = false;
-      mark.style.left = `${x - home.left + this.$refs.track.scrollLeft}px`;
-      mark.style.top = `${beside.top - home.top + this.$refs.track.scrollTop}px`;
-      mark.style.height = `${beside.height}px`;
-    },
-    showFrame(start, event) {
-      const home = this.$refs.track.getBoundingClientRect();
-      const frame = this.$refs.frame;
-      frame.hidden = false;
-      frame.style.left = `${Math.min(start.x, event.clientX) - home.left + this.$refs.track.scrollLeft}px`;
-      frame.style.top = `${Math.min(start.y, event.clientY) - home.top + this.$refs.track.scrollTop}px`;
-      frame.style.width = `${Math.abs(event.clientX - start.x)}px`;
-      frame.style.height = `${Math.abs(event.clientY - start.y)}px`;
-    },
-    inFrame(start, end) {
-      const [left, right] = [start.x, end.clientX].sort((a, b) => a - b);
-      const [top, bottom] = [start.y, end.clientY].sort((a, b) => a - b);
-      return [...this.$refs.track.querySelectorAll("[data-page]")]
-        .filter((leaf) => {
-          const box = leaf.getBoundingClientRect();
-          return box.left < right && box.right > left && box.top < bottom && box.bottom > top;
-        })
-        .map((leaf) => Number(leaf.dataset.page));
-    },
-  }));
-});
+/** Ask again for a picture that did not come: the workers are busy, or the connection was lost. @param {EventTarget | null} target */
+export function again(target) {
+  if (!(target instanceof HTMLImageElement) && !(target instanceof SVGImageElement)) return;
+  const attribute = target instanceof HTMLImageElement ? "src" : "href";
+  const source = target.getAttribute(attribute);
+  const tried = Number(target.dataset.tried ?? 0) + 1;
+  target.dataset.tried = String(tried);
+  setTimeout(() => {
+    if (source && target.isConnected && target.getAttribute(attribute) === source) {
+      target.removeAttribute(attribute);
+      target.setAttribute(attribute, source);
+    }
+  }, Math.min(1000 * tried, 10_000));
+}

@@ -1,0 +1,345 @@
+// One Mappe: what is known of it, what is selected, and the commands that change it. No drawing here.
+import { Refused, send } from "./http.js";
+import { compareRanks } from "./ranks.js";
+import { pages as pagesInWords, t } from "./words.js";
+
+/**
+ * @typedef {{ code: string, text: string }} Message
+ * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, picture: string, scan: number,
+ *   width_mm: number, height_mm: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
+ * @typedef {{ rank: string, front: Page | null, back: Page | null }} Sheet
+ * @typedef {{ seq: number, at: string, message: Message }} Line
+ * @typedef {{ undo?: Line, redo?: Line }} UndoStack
+ */
+
+const HISTORY_SHOWN = 30;
+const ANNOUNCE_EVERY_MS = 4000;
+
+/**
+ * @param {any} event the whole Mappe, as the first event of the stream would bring it
+ * @param {{ author: string, station: string, lane: string }} facts
+ */
+export function createMappe(event, facts) {
+  /** @type {Map<number, Page>} as the server told them last */
+  const known = new Map();
+  /** @type {Map<number, Partial<Page>>} what a command that is on its way makes of pages */
+  const expected = new Map();
+  /** @type {Map<number, number>} quarter turns that pictures do not show yet */
+  const turning = new Map();
+  /** @type {Sheet[]} */
+  let sheets = [];
+  /** @type {number[]} the pages that lie in the lanes, in reading order */
+  let order = [];
+  /** @type {Map<number, number>} */
+  let numbers = new Map();
+  /** @type {Set<number>} */
+  let selected = new Set();
+  const listeners = { pages: new Set(), selection: new Set() };
+  /** @type {Promise<unknown>} */
+  let queue = Promise.resolve();
+  let announced = 0;
+  let arrivedSince = 0;
+
+  /** @param {number} id */
+  const pageOf = (id) => {
+    const page = known.get(id);
+    return page && expected.has(id) ? { ...page, ...expected.get(id) } : page;
+  };
+
+  /** @param {"pages" | "selection"} kind */
+  const emit = (kind) => { for (const listener of listeners[kind]) listener(); };
+
+  const lay = () => {
+    /** @type {Map<string, Sheet>} */
+    const byRank = new Map();
+    for (const id of known.keys()) {
+      const page = /** @type {Page} */ (pageOf(id));
+      if (page.set_aside) continue;
+      const sheet = byRank.get(page.rank) ?? { rank: page.rank, front: null, back: null };
+      sheet[page.side] = page;
+      byRank.set(page.rank, sheet);
+    }
+    sheets = [...byRank.values()].sort((a, b) => compareRanks(a.rank, b.rank));
+    order = sheets.flatMap(({ front, back }) => [front, back]).filter((page) => page !== null).map((page) => page.id);
+    numbers = new Map(order.map((id, at) => [id, at + 1]));
+  };
+
+  const mappe = {
+    id: 0,
+    cursor: 0,
+    subject: "",
+    fileName: "",
+    version: 0, // rises when pages change: what is read of pages below is read anew
+    selectionVersion: 0,
+    /** @type {number | null} */
+    current: null,
+    /** @type {number | null} */
+    anchor: null,
+    printed: { out_of_place: 0, missing: [], twice: [], days: [] },
+    /** @type {any[]} */
+    runs: [],
+    /** @type {any[]} */
+    filings: [],
+    /** @type {Line[]} */
+    history: [],
+    /** @type {UndoStack} */
+    undoStack: {},
+    device: null,
+    problem: "",
+    lost: "",
+    arrivals: "",
+    commanding: 0,
+
+    // ---- what is known
+
+    get sheets() { void this.version; return sheets; },
+    get order() { void this.version; return order; },
+    get pageCount() { return this.order.length; },
+    get sheetCount() { return this.sheets.length; },
+    get empty() { return this.pageCount === 0; },
+    /** @param {number} id */
+    page(id) { void this.version; return pageOf(id); },
+    /** @param {number} id */
+    numberOf(id) { void this.version; return numbers.get(id) ?? 0; },
+    get aside() {
+      void this.version;
+      return [...known.keys()].map((id) => /** @type {Page} */ (pageOf(id))).filter((page) => page.set_aside);
+    },
+    get warned() { return this.order.filter((id) => pageOf(id)?.warnings.length); },
+    get byteSize() { return this.order.reduce((sum, id) => sum + (pageOf(id)?.byte_size ?? 0), 0); },
+    get run() { return this.runs.at(-1); },
+    get receiving() { return this.runs.some((run) => run.state === "receiving"); },
+    /** The name that was given last, or else the one to come. */
+    get tabName() { return this.filings[0]?.file_name ?? this.fileName; },
+    /** @param {number} id */
+    turned(id) { return turning.get(id) ?? 0; },
+
+    /**
+     * @param {"pages" | "selection"} kind
+     * @param {() => void} listener
+     */
+    on(kind, listener) { listeners[kind].add(listener); return () => listeners[kind].delete(listener); },
+
+    /** Take up what has changed. @param {any} told */
+    apply({ changes, printed }) {
+      const place = Math.max(0, order.indexOf(this.current ?? -1));
+      const before = order.length;
+      this.id = changes.mappe;
+      this.cursor = changes.cursor;
+      this.subject = changes.subject ?? this.subject;
+      this.fileName = changes.file_name;
+      for (const page of changes.pages) {
+        if (pageOf(page.id)?.picture !== page.picture) turning.delete(page.id);
+        known.set(page.id, page);
+        expected.delete(page.id);
+      }
+      for (const id of changes.gone) known.delete(id);
+      this.runs = merged(this.runs, changes.runs, (a, b) => a.number - b.number);
+      this.filings = merged(this.filings, changes.filings, (a, b) => b.id - a.id);
+      const seen = new Set(this.history.map((line) => line.seq));
+      this.history = [...changes.history.filter((/** @type {Line} */ line) => !seen.has(line.seq)), ...this.history].slice(0, HISTORY_SHOWN);
+      this.undoStack = changes.undo[facts.author] ?? this.undoStack;
+      if (printed) this.printed = printed;
+      if (changes.pages.length || changes.gone.length) this.refresh(place);
+      if (order.length > before) this.announce(order.length - before);
+    },
+    /** @param {number} [place] where the current page lay */
+    refresh(place = Math.max(0, order.indexOf(this.current ?? -1))) {
+      lay();
+      selected = new Set(order.filter((id) => selected.has(id)));
+      if (!numbers.has(this.current ?? -1)) this.current = order[Math.min(place, order.length - 1)] ?? null;
+      this.version += 1;
+      this.selectionVersion += 1;
+      emit("pages");
+      emit("selection");
+    },
+    /** Say how many pages have arrived, now and then and not each. @param {number} count */
+    announce(count) {
+      arrivedSince += count;
+      const wait = Math.max(0, announced + ANNOUNCE_EVERY_MS - Date.now());
+      if (arrivedSince > count && wait) return;
+      setTimeout(() => {
+        announced = Date.now();
+        this.arrivals = t("{count} page arrived", "{count} pages arrived", { count: arrivedSince });
+        arrivedSince = 0;
+      }, wait);
+    },
+
+    // ---- commands
+
+    /** Whether a command is on its way. */
+    get busy() { return this.commanding > 0; },
+
+    /**
+     * Send a command after those before it. Resolves to undefined where it was refused, which is said.
+     * @param {string} path
+     * @param {unknown} [body]
+     */
+    command(path, body) {
+      this.commanding += 1;
+      const run = async () => {
+        try {
+          return await send(path, body, (lost) => this.connection(lost));
+        } catch (error) {
+          this.complain(error);
+          return undefined;
+        } finally {
+          this.commanding -= 1;
+        }
+      };
+      const sent = queue.then(run);
+      queue = sent;
+      return sent;
+    },
+    /** Resolves when all commands are answered. */
+    settled() { return queue; },
+    /** @param {string} name @param {unknown} body */
+    own(name, body) { return this.command(`/mappen/${this.id}/${name}`, body); },
+    /**
+     * Do an operation on pages.
+     * @param {Record<string, unknown>} operation
+     * @param {Partial<Page>} [expecting] what it will make of its pages, shown at once
+     */
+    async operate(operation, expecting) {
+      const ids = /** @type {number[]} */ (operation.pages ?? []);
+      if (expecting) this.expect(ids, expecting);
+      const entry = await this.own("operations", { operation, seen: this.cursor });
+      if (entry === undefined || entry === null) this.expect(ids, null);
+      return entry;
+    },
+    /** @param {number[]} ids @param {Partial<Page> | null} fields */
+    expect(ids, fields) {
+      let changed = false;
+      for (const id of ids) {
+        if (fields) expected.set(id, fields);
+        changed = fields ? true : expected.delete(id) || turning.delete(id) || changed;
+      }
+      if (changed) this.refresh();
+    },
+    /** @param {unknown} error */
+    complain(error) {
+      this.problem = error instanceof Refused ? error.message : t("That did not work. Nothing was changed.");
+    },
+    clearProblem() { this.problem = ""; },
+    /** @param {boolean} lost */
+    connection(lost) {
+      this.lost = lost ? t("No connection. What has arrived is safe; this page catches up by itself.") : "";
+    },
+
+    /** The pages that a command is for: the selected ones, or else the current one. */
+    get target() { return this.selectedIds.length ? this.selectedIds : this.current === null ? [] : [this.current]; },
+
+    /** @param {number} quarters counter-clockwise @param {number[]} [ids] */
+    turn(quarters, ids = this.target) {
+      if (!ids.length) return undefined;
+      for (const id of ids) turning.set(id, ((((turning.get(id) ?? 0) + quarters) % 4) + 4) % 4);
+      this.version += 1;
+      emit("pages");
+      return this.operate({ kind: "turn", pages: ids, quarter_turns: quarters });
+    },
+    /** @param {number[]} [ids] */
+    setAside(ids = this.target) { return ids.length ? this.operate({ kind: "set_aside", pages: ids }, { set_aside: true }) : undefined; },
+    /** @param {number[]} ids */
+    bringBack(ids) { return this.operate({ kind: "bring_back", pages: ids }, { set_aside: false }); },
+    /** @param {number[]} ids @param {number | null} before a page of the sheet before which they go */
+    move(ids, before) { return this.operate({ kind: "move", pages: ids, before }); },
+    /** @param {-1 | 1} by */
+    nudge(by) { return this.target.length ? this.operate({ kind: "nudge", pages: this.target, by }) : undefined; },
+    sortByNumbers() { return this.operate({ kind: "sort_by_numbers" }); },
+    get undoText() { return this.undoStack.undo ? t("Undo: {what}", { what: this.undoStack.undo.message.text }) : ""; },
+    get redoText() { return this.undoStack.redo ? t("Redo: {what}", { what: this.undoStack.redo.message.text }) : ""; },
+    get cannotUndo() { return !this.undoStack.undo; },
+    get cannotRedo() { return !this.undoStack.redo; },
+    undo() { return this.undoStack.undo && this.own("undo", { entry: this.undoStack.undo.seq }); },
+    redo() { return this.undoStack.redo && this.own("redo", { entry: this.undoStack.redo.seq }); },
+    /** Name the Mappe; where that is refused, the field shows the old name again. @param {Event} changed */
+    async rename(changed) {
+      const field = /** @type {HTMLInputElement} */ (changed.target);
+      if ((await this.own("subject", { subject: field.value })) === undefined) field.value = this.subject;
+    },
+
+    // ---- the selection
+
+    get selectedIds() { void this.selectionVersion; return order.filter((id) => selected.has(id)); },
+    get selectedCount() { void this.selectionVersion; return selected.size; },
+    get selectedText() { return t("{pages} selected", { pages: pagesInWords(this.selectedCount) }); },
+    /** @param {number} id */
+    isSelected(id) { return selected.has(id); },
+    /** @param {Iterable<number>} ids @param {number | null} [current] */
+    select(ids, current = this.current) {
+      selected = new Set(ids);
+      this.current = current;
+      this.selectionVersion += 1;
+      emit("selection");
+    },
+    /** @param {number} id @param {{ shiftKey?: boolean, ctrlKey?: boolean, metaKey?: boolean }} how */
+    pick(id, how) {
+      if (how.shiftKey) return this.selectTo(id);
+      this.anchor = id;
+      if (!how.ctrlKey && !how.metaKey) return this.select([id], id);
+      const others = new Set(selected);
+      if (!others.delete(id)) others.add(id);
+      return this.select(others, id);
+    },
+    /** @param {number} id */
+    selectTo(id) {
+      if (!numbers.has(this.anchor ?? -1)) this.anchor = this.current ?? id;
+      const ends = [order.indexOf(/** @type {number} */ (this.anchor)), order.indexOf(id)].sort((a, b) => a - b);
+      this.select(order.slice(ends[0], ends[1] + 1), id);
+    },
+    selectAll() { this.select(order); },
+    /** @param {number} id */
+    focus(id) { if (numbers.has(id) && id !== this.current) this.select(selected, id); },
+    /**
+     * Go from the current page to one beside it.
+     * @param {"left" | "right" | "up" | "down" | "first" | "last"} way
+     * @param {boolean} extend
+     */
+    walk(way, extend) {
+      const next = this.neighbour(way);
+      if (next === null) return;
+      if (extend) {
+        this.anchor ??= this.current;
+        this.selectTo(next);
+      } else {
+        this.anchor = next;
+        this.select([next], next);
+      }
+    },
+    /** @param {string} way @returns {number | null} */
+    neighbour(way) {
+      if (way === "first" || way === "last") return order.at(way === "first" ? 0 : -1) ?? null;
+      const at = sheets.findIndex(({ front, back }) => front?.id === this.current || back?.id === this.current);
+      if (at < 0) return order[0] ?? null;
+      const side = sheets[at].front?.id === this.current ? "front" : "back";
+      if (way === "up" || way === "down") return sheets[at][way === "up" ? "front" : "back"]?.id ?? null;
+      const beside = sheets[at + (way === "left" ? -1 : 1)];
+      return beside ? (beside[side] ?? beside.front ?? beside.back)?.id ?? null : null;
+    },
+    /** What is kept when the station changes. */
+    get bookmark() { return { selected: [...selected], current: this.current, anchor: this.anchor }; },
+    /** @param {{ selected: number[], current: number | null, anchor: number | null }} kept */
+    restore(kept) {
+      selected = new Set(kept.selected.filter((id) => numbers.has(id)));
+      this.anchor = kept.anchor;
+      this.current = numbers.has(kept.current ?? -1) ? kept.current : order[0] ?? null;
+      this.selectionVersion += 1;
+      emit("selection");
+    },
+  };
+  mappe.apply(event);
+  return mappe;
+}
+
+/**
+ * @template {{ id: number }} T
+ * @param {T[]} old
+ * @param {T[]} changed
+ * @param {(a: T, b: T) => number} compare
+ */
+function merged(old, changed, compare) {
+  if (!changed.length) return old;
+  const byId = new Map(old.map((row) => [row.id, row]));
+  for (const row of changed) byId.set(row.id, row);
+  return [...byId.values()].sort(compare);
+}

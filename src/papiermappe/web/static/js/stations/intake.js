@@ -1,0 +1,150 @@
+// The station Intake: the ticket, the device, the run.
+import { get } from "../http.js";
+import { clock, pages, sheets, t } from "../words.js";
+
+const KEPT_DEVICE = "papiermappe.device";
+
+/** @param {any} mappe @param {any} facts @param {{ watch: (device: number | null) => void }} stream */
+export function intake(mappe, facts, stream) {
+  return () => ({
+    /** @type {{ id: number, name: string, pressed: string }[]} */
+    devices: facts.devices.map((/** @type {[number, string]} */ [id, name]) => ({ id, name, pressed: "false" })),
+    /** @type {number | null} */
+    deviceId: null,
+    wish: facts.ticket, // what the person wants; the ticket is what of it the device offers
+    ticket: facts.ticket,
+    /** @type {Record<string, { value: string | number, label: string }[]>} */
+    choices: {},
+    /** @type {string[]} */
+    costs: [],
+    adding: false,
+    busy: false,
+
+    init() {
+      const kept = Number(localStorage.getItem(KEPT_DEVICE));
+      const first = this.devices.find((device) => device.id === kept) ?? this.devices[0];
+      if (first) this.choose(first.id);
+    },
+
+    // ---- device and ticket
+
+    get device() {
+      if (this.deviceId === null) return { name: t("No scanner yet"), state: t("add one by its address"), tone: "bad", feeder: null };
+      return mappe.device?.id === this.deviceId ? mappe.device : { name: this.devices.find((device) => device.id === this.deviceId)?.name ?? "", state: t("looking for it…"), tone: "busy", feeder: null };
+    },
+    /** @param {number} id */
+    choose(id) {
+      this.deviceId = id;
+      localStorage.setItem(KEPT_DEVICE, String(id));
+      for (const device of this.devices) device.pressed = device.id === id ? "true" : "false";
+      stream.watch(id);
+      this.offer();
+    },
+    /** @param {number} id @param {MouseEvent} event */
+    chooseByHand(id, event) {
+      this.choose(id);
+      letGo(event);
+    },
+    async offer() {
+      const asked = `${this.deviceId} ${JSON.stringify(this.wish)}`;
+      try {
+        const offer = await get(`/devices/${this.deviceId}/offer?${new URLSearchParams(this.wish)}`);
+        if (asked !== `${this.deviceId} ${JSON.stringify(this.wish)}`) return;
+        this.ticket = offer.ticket;
+        this.choices = offer.choices;
+        this.costs = offer.costs;
+      } catch (error) { mappe.complain(error); }
+    },
+    /** @param {Event} event */
+    set(event) {
+      const field = /** @type {HTMLSelectElement} */ (event.target);
+      const name = field.dataset.name ?? "";
+      const value = name === "dpi" ? Number(field.value) : field.value;
+      this.wish = { ...this.ticket, [name]: value };
+      if (name === "source" && value === "feeder") this.wish.sides = "both";
+      this.ticket = this.wish;
+      letGo(event);
+      this.offer();
+    },
+    get offered() { return Object.keys(this.choices).length > 0; },
+    get options() {
+      return Object.fromEntries(["sides", "paper", "source", "colour", "dpi"].map((name) => [
+        name, (this.choices[name] ?? []).map((choice) => ({ ...choice, chosen: choice.value === this.ticket[name] })),
+      ]));
+    },
+    askAddress() { this.adding = !this.adding; if (this.adding) this.$nextTick(() => this.$refs.address.focus()); },
+    get addingText() { return this.adding ? "true" : "false"; },
+    async add() {
+      const id = await mappe.command("/devices", { address: this.$refs.address.value });
+      if (id === undefined) return;
+      const all = await get("/devices");
+      this.devices = all.map((/** @type {[number, string]} */ [number, name]) => ({ id: number, name, pressed: "false" }));
+      this.adding = false;
+      this.choose(id);
+    },
+
+    // ---- the machine
+
+    get machineClass() { return `tone-${this.device.tone}`; },
+    get fromFeeder() { return this.ticket.source === "feeder"; },
+    get hasFeeder() { return Boolean(this.device.has_feeder); },
+    get feederText() { return this.device.feeder ?? (this.device.has_glass && !this.device.has_feeder ? t("lay one sheet on the glass") : ""); },
+    get showsPile() { return this.device.paper_loaded === true || (this.receiving && this.fromFeeder); },
+    get hint() {
+      if (!this.offered) return "";
+      return this.fromFeeder ? t("Top edge first, face up") : t("Face down, into the marked corner");
+    },
+    get adminUrl() { return this.device.admin_url ?? ""; },
+
+    // ---- the run
+
+    get run() { return mappe.run; },
+    get receiving() { return this.run?.state === "receiving"; },
+    get waiting() { return this.run?.state === "waiting"; },
+    get interrupted() { return Boolean(this.run?.can_continue); },
+    get offersStart() { return !this.receiving && !this.waiting && !this.interrupted; },
+    get stopping() { return Boolean(this.run?.stopping); },
+    get stopLabel() { return this.stopping ? t("Stopping after this page…") : t("Stop"); },
+    get cannotContinue() { return !this.device.ready || this.busy; },
+    get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
+    get startLabel() { return this.fromFeeder ? t("Scan the pile") : t("Scan the first sheet"); },
+    get startHint() { return this.device.ready && this.fromFeeder && this.device.paper_loaded === false ? t("Lay paper into the feeder.") : ""; },
+    get receivingLine() { return t("Scanning: {sheets}, {pages} so far", { sheets: sheets(this.run?.sheets ?? 0), pages: pages(this.run?.pages ?? 0) }); },
+    get waitingLine() { return t("Sheet {number} is in. Another one, or done?", { number: this.run?.sheets ?? 0 }); },
+    get interruptedText() { return this.run?.message?.text ?? ""; },
+    get hasRuns() { return mappe.runs.length > 0; },
+    get runs() {
+      const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
+      return mappe.runs.map((/** @type {any} */ run) => ({
+        id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run.ticket),
+        amount: `${sheets(run.sheets)}, ${pages(run.pages)}`, word: words[/** @type {keyof typeof words} */ (run.state)],
+        tone: run.state === "interrupted" ? "bad" : "quiet", time: clock(run.started_at),
+      })).reverse().slice(0, 6);
+    },
+    /** @param {string} path @param {unknown} [body] */
+    async act(path, body) {
+      if (this.busy) return;
+      this.busy = true;
+      await mappe.command(path, body);
+      this.busy = false;
+    },
+    start() { if (!this.startBlocked) this.act(`/mappen/${mappe.id}/runs`, { device: this.deviceId, ticket: this.ticket }); },
+    nextSheet() { this.act(`/runs/${this.run.id}/next-sheet`); },
+    stop() { this.act(`/runs/${this.run.id}/stop`); },
+    continueRun() { this.act(`/runs/${this.run.id}/continue`); },
+    dismiss() { this.act(`/runs/${this.run.id}/dismiss`); },
+  });
+}
+
+/** @param {any} ticket */
+function howOf(ticket) {
+  if (!ticket) return "";
+  if (ticket.source === "glass") return t("glass");
+  return ticket.sides === "both" ? t("feeder, both sides") : t("feeder, one side");
+}
+
+/** After the mouse has chosen, the focus goes back to the page, so that Space scans instead of choosing again. @param {Event} event */
+function letGo(event) {
+  const field = /** @type {HTMLElement} */ (event.target);
+  if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
+}

@@ -1,0 +1,49 @@
+// The station Order: what can be done with the pages, what was set aside, the history.
+import { clock, listed, pages, sheets, t } from "../words.js";
+
+/** @param {any} mappe @param {{ lane: string }} facts */
+export function order(mappe, facts) {
+  return () => ({
+    get none() { return mappe.target.length === 0; },
+    get nothingAside() { return mappe.aside.length === 0; },
+    get aside() {
+      return mappe.aside.map((/** @type {import("../mappe.js").Page} */ page) => ({
+        id: page.id, side: page.side, src: `/pages/${page.id}/${page.picture}-${facts.lane}.jpg`,
+        label: page.side === "front" ? t("Bring this front back") : t("Bring this back side back"),
+      }));
+    },
+    get blankBacks() {
+      return mappe.order.filter((/** @type {number} */ id) => mappe.page(id).blank && mappe.page(id).side === "back");
+    },
+    get hasBlankBacks() { return this.blankBacks.length > 0; },
+    get blankBacksText() { return t("Set {count} blank back aside", "Set {count} blank backs aside", { count: this.blankBacks.length }); },
+    setBlankBacksAside() { mappe.setAside(this.blankBacks); },
+    // What the printed page numbers tell, as far as pages have been read.
+    get isOutOfPlace() { return mappe.printed.out_of_place > 0; },
+    get outOfPlaceText() { return t("Put {sheets} in printed order", { sheets: sheets(mappe.printed.out_of_place) }); },
+    get printedText() { return printedText(mappe.printed); },
+    get historyLines() { return mappe.history.map((/** @type {any} */ line) => ({ seq: line.seq, time: clock(line.at), text: line.message.text })); },
+    /** @param {number} by */
+    nudge(by) { mappe.nudge(by); },
+    turn() { mappe.turn(-1); },
+    turnBack() { mappe.turn(1); },
+    setAside() { mappe.setAside(); },
+    /** @param {number} id */
+    bringBack(id) { mappe.bringBack([id]); },
+    get selectedText() { return pages(mappe.selectedCount); },
+  });
+}
+
+/** @param {any} printed */
+export function printedText(printed) {
+  if (printed.first === undefined || printed.first === null) return "";
+  return [t("Printed pages {first} to {last}", printed), ...gaps(printed)].join("; ");
+}
+
+/** @param {any} printed */
+function gaps({ missing, twice }) {
+  return [
+    missing.length ? t("{pages} missing", { pages: listed(missing) }) : "",
+    twice.length ? t("{pages} there twice", { pages: listed(twice) }) : "",
+  ].filter(Boolean);
+}

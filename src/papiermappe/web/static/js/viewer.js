@@ -1,0 +1,173 @@
+// The viewer: one page large, as an SVG measured in mm. Zoom by wheel, pinch and keys up to the scan's own pixels, pan by
+// dragging; what lies over the page is drawn into layers, in mm of the page.
+import { again } from "./lanes.js";
+
+const SVG = "http://www.w3.org/2000/svg";
+const MAX_PX_A_SCAN_PX = 4; // a scan's pixel is shown so large at most
+const STEP = 1.25;
+const RULER_PX = 18;
+const MARGIN_PX = 14;
+
+/**
+ * @typedef {{ href: string, fullHref: string, width: number, height: number, dpi: number, label: string, turned: number }} Shown
+ */
+
+/** @param {HTMLElement} home an element that is positioned */
+export function createViewer(home) {
+  const svg = make("svg", { class: "viewer-page", tabindex: "0", role: "img" });
+  const sheet = make("g", {});
+  const picture = make("image", { preserveAspectRatio: "none" });
+  const layers = make("g", { class: "viewer-layers" });
+  const rulers = make("svg", { class: "viewer-rulers", "aria-hidden": "true" });
+  const ticks = make("path", {});
+  rulers.append(ticks);
+  sheet.append(picture, layers);
+  svg.append(sheet);
+  home.append(svg, rulers);
+
+  /** @type {Shown | null} */
+  let shown = null;
+  let zoom = 0; // px of the screen a mm; 0 is as large as fits
+  let centre = { x: 0, y: 0 }; // in mm of the page
+  let loadedFull = "";
+  /** @type {Map<number, { x: number, y: number }>} */
+  const fingers = new Map();
+  /** @type {Set<(zoom: number) => void>} */
+  const listeners = new Set();
+
+  const room = () => ({ width: Math.max(50, home.clientWidth), height: Math.max(50, home.clientHeight) });
+  const fitting = () => {
+    const { width, height } = room();
+    if (!shown) return 1;
+    return Math.min((width - RULER_PX - 2 * MARGIN_PX) / shown.width, (height - RULER_PX - 2 * MARGIN_PX) / shown.height);
+  };
+  const own = () => (shown ? shown.dpi / 25.4 : 1);
+  const scale = () => (zoom ? zoom : fitting());
+
+  const draw = () => {
+    if (!shown) return;
+    const { width, height } = room();
+    const now = scale();
+    if (!zoom) centre = { x: shown.width / 2, y: shown.height / 2 };
+    const left = (width + RULER_PX) / 2 - centre.x * now;
+    const top = (height + RULER_PX) / 2 - centre.y * now;
+    svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
+    sheet.setAttribute("transform", `translate(${left} ${top}) scale(${now})`);
+    ticks.setAttribute("d", ruler(left, now, shown.width, (at, long) => `M${at} 0V${long}`) + ruler(top, now, shown.height, (at, long) => `M0 ${at}H${long}`));
+    if (now > (1.4 * 1400) / shown.width && loadedFull !== shown.fullHref) {
+      loadedFull = shown.fullHref;
+      picture.setAttribute("href", shown.fullHref);
+    }
+    for (const listener of listeners) listener(now / own());
+  };
+
+  /** @param {number} wanted @param {{ x: number, y: number }} [at] a point of the screen that stays where it is */
+  const zoomTo = (wanted, at) => {
+    if (!shown) return;
+    const low = Math.min(fitting(), own());
+    const next = Math.min(Math.max(wanted, low * 0.5), own() * MAX_PX_A_SCAN_PX);
+    const box = home.getBoundingClientRect();
+    const point = at ? { x: at.x - box.left - (box.width + RULER_PX) / 2, y: at.y - box.top - (box.height + RULER_PX) / 2 } : { x: 0, y: 0 };
+    const now = scale();
+    centre = { x: centre.x + point.x / now - point.x / next, y: centre.y + point.y / now - point.y / next };
+    zoom = next;
+    keepInSight();
+    draw();
+  };
+  const keepInSight = () => {
+    if (!shown) return;
+    centre.x = Math.min(Math.max(centre.x, 0), shown.width);
+    centre.y = Math.min(Math.max(centre.y, 0), shown.height);
+  };
+  /** @param {number} across @param {number} down in px of the screen */
+  const pan = (across, down) => {
+    if (!zoom) return;
+    centre.x -= across / scale();
+    centre.y -= down / scale();
+    keepInSight();
+    draw();
+  };
+
+  svg.addEventListener("wheel", (event) => {
+    event.preventDefault();
+    zoomTo(scale() * STEP ** (-event.deltaY / 100), { x: event.clientX, y: event.clientY });
+  }, { passive: false });
+  svg.addEventListener("pointerdown", (event) => {
+    if (event.button !== 0) return;
+    svg.setPointerCapture(event.pointerId);
+    fingers.set(event.pointerId, { x: event.clientX, y: event.clientY });
+  });
+  svg.addEventListener("pointermove", (event) => {
+    const from = fingers.get(event.pointerId);
+    if (!from) return;
+    const to = { x: event.clientX, y: event.clientY };
+    if (fingers.size === 1) pan(to.x - from.x, to.y - from.y);
+    else pinch(event.pointerId, from, to);
+    fingers.set(event.pointerId, to);
+  });
+  /** @param {number} moved @param {{ x: number, y: number }} from @param {{ x: number, y: number }} to */
+  const pinch = (moved, from, to) => {
+    const other = [...fingers].find(([id]) => id !== moved)?.[1];
+    if (!other) return;
+    const before = Math.hypot(from.x - other.x, from.y - other.y);
+    const after = Math.hypot(to.x - other.x, to.y - other.y);
+    if (before > 0) zoomTo(scale() * (after / before), { x: (to.x + other.x) / 2, y: (to.y + other.y) / 2 });
+  };
+  for (const name of ["pointerup", "pointercancel"]) svg.addEventListener(name, (event) => fingers.delete(/** @type {PointerEvent} */ (event).pointerId));
+  svg.addEventListener("keydown", (event) => {
+    const step = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[event.key];
+    if (!step || !zoom || event.altKey || event.ctrlKey || event.shiftKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    pan(step[0], step[1]);
+  });
+  picture.addEventListener("error", () => again(picture));
+  new ResizeObserver(draw).observe(home);
+
+  return {
+    /** @param {Shown | null} next */
+    show(next) {
+      const sameSize = shown && next && shown.width === next.width && shown.height === next.height;
+      shown = next;
+      svg.toggleAttribute("hidden", next === null);
+      rulers.toggleAttribute("hidden", next === null);
+      if (!next) return;
+      if (!sameSize) zoom = 0;
+      if (loadedFull !== next.fullHref) {
+        loadedFull = "";
+        picture.setAttribute("href", next.href);
+      }
+      picture.setAttribute("width", String(next.width));
+      picture.setAttribute("height", String(next.height));
+      picture.setAttribute("transform", next.turned ? `rotate(${-90 * next.turned} ${next.width / 2} ${next.height / 2})` : "");
+      svg.setAttribute("aria-label", next.label);
+      draw();
+    },
+    /** Draw over the page. @param {{ class: string, d: string }[]} shapes paths in mm of the page */
+    overlay(shapes) {
+      layers.replaceChildren(...shapes.map((shape) => make("path", { ...shape, "vector-effect": "non-scaling-stroke" })));
+    },
+    fit() { zoom = 0; draw(); },
+    /** One pixel of the scan is one of the screen. */
+    ownPixels() { zoomTo(own()); },
+    closer() { zoomTo(scale() * STEP); },
+    farther() { zoomTo(scale() / STEP); },
+    /** @param {(zoom: number) => void} listener told how large a pixel of the scan is on the screen */
+    onZoom(listener) { listeners.add(listener); },
+  };
+}
+
+/** @param {string} name @param {Record<string, string>} attributes @returns {any} */
+function make(name, attributes) {
+  const element = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
+  return element;
+}
+
+/** @param {number} start @param {number} pxAMm @param {number} lengthMm @param {(at: string, long: number) => string} line */
+function ruler(start, pxAMm, lengthMm, line) {
+  const every = [1, 5, 10, 50].find((mm) => mm * pxAMm >= 6) ?? 50;
+  let path = "";
+  for (let mm = 0; mm <= lengthMm; mm += every) path += line((start + mm * pxAMm).toFixed(1), mm % (every * 5) === 0 ? 14 : 7);
+  return path;
+}
