@@ -19,13 +19,15 @@ check:
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports
+	.venv/bin/oxlint --deny-warnings src/papiermappe/web/static/js
 
 test: check
-	.venv/bin/python -m pytest
+	.venv/bin/python -m pytest --numprocesses auto --maxprocesses 4
 
 bench:
 	@./scripts/setup dev
 	.venv/bin/python -m benchmarks.whole_way
+	.venv/bin/python -m benchmarks.desk
 
 lock:
 	@./scripts/lock

@@ -32,7 +32,11 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import devices, filing, mappen
+from papiermappe.services import delivering, devices, filing, mappen, runs
+from papiermappe.services.caller import Caller
+from papiermappe.services.filing import FilingRequest
+from papiermappe.services.pictures import PictureSize
+from papiermappe.services.views import MappeView, mappe_changes
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
 from papiermappe.store.models import DeliveryState, Page, Run, RunOrigin, RunState

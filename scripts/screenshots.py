@@ -41,7 +41,7 @@ def main() -> None:
     shoot("paper-drawer", "/devices/zaunkoenig", root=DRAWER)
     httpx.post(f"{DRAWER}/devices/zaunkoenig/trouble", json={"jam_at": JAM_AT}, trust_env=False)
     browser.get(f"{web}/")
-    browser.find_element("css selector", ".btn-primary").click()
+    browser.find_element("id", "new-mappe").click()
     time.sleep(2)
     shoot("trouble", keys=" ", wait_s=12)
     browser.quit()

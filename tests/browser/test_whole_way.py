@@ -133,7 +133,7 @@ def test_from_paper_to_file(
     at_station(driver, until, "file")
     until(lambda: driver.find_elements(By.ID, "file-it") and driver.find_element(By.ID, "file-it").is_enabled())
     keys(driver, Keys.ENTER)
-    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a"), 60)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a"), 150)
     links = driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a")
     links[1].click()
     until(lambda: list(downloads.glob("*autumn-papers*.pdf")))

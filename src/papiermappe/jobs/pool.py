@@ -15,7 +15,7 @@ from papiermappe.lifeline import end_with
 T = TypeVar("T")
 
 NICENESS = 5
-BACKGROUND_NICENESS = 15  # the kernel gives such a process about a tenth of a core that others want as well
+BACKGROUND_NICENESS = 10  # beside a process in the foreground the kernel gives such a one a quarter of a core
 
 
 def _prepare(worker_pid: int, niceness: int) -> None:
@@ -72,7 +72,7 @@ class WorkPool:
 class Pools:
     """Two pools, so that what people wait for never waits for documents and reading.
 
-    Both have a process for each core; where both have work, the kernel gives those in the background next to nothing.
+    Both have a process for each core; where both have work, the kernel gives those in the background a quarter.
 
     Args:
         processes: how many work at a time in each.

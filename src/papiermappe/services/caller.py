@@ -1,6 +1,8 @@
 """Who asks, and what they may see."""
 
 from dataclasses import dataclass
+from datetime import datetime
+from typing import Protocol
 
 from sqlalchemy.orm import Session
 
@@ -24,7 +26,16 @@ class Caller:
 MACHINE = Caller("")
 
 
-def may_see(caller: Caller, mappe: Mappe) -> bool:
+class Clearable(Protocol):
+    """As much of a Mappe as it takes to say who may see it."""
+
+    @property
+    def cleared_at(self) -> datetime | None:
+        """When it was cleared away."""
+        ...
+
+
+def may_see(caller: Caller, mappe: Clearable | Mappe) -> bool:
     """Whether somebody may see a Mappe. One that was cleared is shown to nobody until it is taken back."""
     return mappe.cleared_at is None or caller == MACHINE
 

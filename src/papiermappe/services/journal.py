@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 from sqlalchemy import ScalarSelect, case, select
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session, aliased, lazyload
 
 from papiermappe.core.operations import MoveToMappe, Operation
 from papiermappe.core.operations.model import Changes, Fields
@@ -47,11 +47,11 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
     mappen = _locked(caller, session, mappe_id, operation)
-    query = select(Page).where(Page.mappe_id.in_(list(mappen)))
+    query = select(Page).where(Page.mappe_id.in_(list(mappen))).options(lazyload(Page.capture))
     if not operation.whole_mappe:
         query = query.where(Page.id.in_(operation.pages))
     pages = sorted(session.scalars(query), key=lambda page: (page.rank, page.side is Side.BACK))
-    states = page_states(pages) if operation.whole_mappe else [page_state(page) for page in pages]
+    states = page_states(pages) if operation.by_numbers else [page_state(page) for page in pages]
     changes = operation.apply(states)
     if not changes:
         return None

@@ -1,17 +1,11 @@
 """Numbers for file names: each given out once, whoever asks."""
 
-from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from papiermappe.store.models import NamingRule
 
 RULE = "date, subject, number"
-
-
-def next_number(session: Session) -> int:
-    """Return the number that would come next, without taking it."""
-    return session.scalar(select(NamingRule.next_number).where(NamingRule.name == RULE)) or 1
 
 
 def take_number(session: Session) -> int:

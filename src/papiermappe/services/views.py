@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import NamedTuple
 
 from pydantic import BaseModel
-from sqlalchemy import select
+from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
@@ -17,22 +17,20 @@ from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
 from papiermappe.services import runs
-from papiermappe.services.caller import Caller, visible_mappe, visible_page
+from papiermappe.services.caller import Caller, may_see, visible_page
+from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.journal import undo_stack
-from papiermappe.services.naming import next_number
+from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
 from papiermappe.services.printed import PrintedPage
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
     DeliveryState,
-    EntryKind,
     Filing,
     FilingState,
     JournalChange,
-    JournalEntry,
     JournalMappe,
-    Mappe,
     Page,
     Run,
     RunOrigin,
@@ -167,11 +165,29 @@ class PageRow(NamedTuple):
     printed: PrintedPage
 
 
+class _Head(NamedTuple):
+    """A Mappe, and what kinds of things of it have changed, so that only these are asked for."""
+
+    id: int
+    subject: str
+    cleared_at: datetime | None
+    change: int
+    subject_changed: bool
+    next_number: int
+    runs: bool
+    filings: bool
+    told: bool
+    """Whether something is told in the history."""
+    gone: bool
+    """Whether pages may have left."""
+    authors: Sequence[str]
+    """Who has done something."""
+
+
 def mappe_view(caller: Caller, store: Store, mappe_id: int) -> MappeView:
     """Return a whole Mappe but for its pages, which are remembered elsewhere. Raises NotFound."""
     with store.begin() as session:
-        mappe = visible_mappe(caller, session, mappe_id)
-        return _view(session, mappe, 0, [], [], {caller.author})
+        return _view(session, _head(caller, session, mappe_id, 0), 0, [], {caller.author})
 
 
 def mappe_changes(
@@ -191,33 +207,26 @@ def mappe_changes(
     """
     with store.begin() as session:
         session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
-        mappe = visible_mappe(caller, session, mappe_id)
+        head = _head(caller, session, mappe_id, since)
         changed = select(Page).where(Page.mappe_id == mappe_id, Page.revision > since)
         rows = [page_row(page) for page in session.scalars(changed)]
-        authors = _authors_since(session, mappe_id, since) | ({author} if author else set())
-        return _view(session, mappe, since, [row.view for row in rows], _gone(session, mappe_id, since), authors), rows
+        authors = {*head.authors, *([author] if author else [])}
+        return _view(session, head, since, [row.view for row in rows], authors), rows
 
 
-def _view(
-    session: Session,
-    mappe: Mappe,
-    since: int,
-    pages: Sequence[PageView],
-    gone: list[int],
-    authors: Collection[str],
-) -> MappeView:
+def _view(session: Session, head: _Head, since: int, pages: Sequence[PageView], authors: Collection[str]) -> MappeView:
     today = datetime.now().astimezone().date()
     return MappeView(
-        mappe=mappe.id,
-        cursor=mappe.change,
-        subject=mappe.subject if mappe.subject_change > since or not since else None,
-        file_name=document_name(today, mappe.subject, next_number(session)) + ".pdf",
+        mappe=head.id,
+        cursor=head.change,
+        subject=head.subject if head.subject_changed or not since else None,
+        file_name=document_name(today, head.subject, head.next_number) + ".pdf",
         pages=list(pages),
-        gone=gone,
-        runs=_runs(session, mappe.id, since),
-        filings=_filings(session, mappe.id, since),
-        history=history(session, mappe.id, since),
-        undo={author: _undo(session, mappe.id, author) for author in authors},
+        gone=_gone(session, head.id, since) if head.gone and since else [],
+        runs=_runs(session, head.id, since) if head.runs else [],
+        filings=_filings(session, head.id, since) if head.filings else [],
+        history=history(session, head.id, since) if head.told else [],
+        undo={author: _undo(session, head.id, author) for author in authors},
     )
 
 
@@ -309,10 +318,32 @@ def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
     return sorted(set(session.scalars(left)))
 
 
-def _authors_since(session: Session, mappe_id: int, since: int) -> set[str]:
-    entries = select(JournalEntry.author).join(JournalMappe, JournalMappe.seq == JournalEntry.seq).distinct()
-    by_people = entries.where(JournalMappe.mappe_id == mappe_id, JournalEntry.seq > since)
-    return set(session.scalars(by_people.where(JournalEntry.kind != EntryKind.MACHINE)))
+# As text, since it is asked for at each event: putting it together would take longer than answering it.
+_HEAD = text("""
+    select
+        mappe.id, subject, cleared_at, change, subject_change > :since,
+        coalesce((select next_number from naming_rule where name = :rule), 1),
+        exists (select from run where mappe_id = :mappe_id and change > :since),
+        exists (select from filing where mappe_id = :mappe_id and change > :since),
+        entry.told, entry.by_person, entry.authors
+    from mappe cross join lateral (
+        select
+            coalesce(bool_or(kind <> 'machine' or message is not null), false) as told,
+            coalesce(bool_or(kind <> 'machine'), false) as by_person,
+            coalesce(array_agg(distinct author) filter (where kind <> 'machine'), '{}') as authors
+        from journal_entry join journal_mappe using (seq)
+        where mappe_id = :mappe_id and seq > :since
+    ) as entry
+    where mappe.id = :mappe_id
+""")
+
+
+def _head(caller: Caller, session: Session, mappe_id: int, since: int) -> _Head:
+    row = session.execute(_HEAD, {"mappe_id": mappe_id, "since": since, "rule": RULE}).first()
+    head = _Head(*row) if row else None
+    if head is None or not may_see(caller, head):
+        raise NotFound("mappe_gone")
+    return head
 
 
 def _undo(session: Session, mappe_id: int, author: str) -> UndoView:

@@ -34,7 +34,7 @@ class Author:
             return
         known = Request(scope).cookies.get(COOKIE, "")
         token = known if TOKEN.fullmatch(known) else secrets.token_urlsafe(24)
-        scope.setdefault("state", {})["author"] = hashlib.sha256(token.encode()).hexdigest()[:16]
+        scope.setdefault("state", {})["author"] = author_of(token)
 
         async def with_cookie(message: Message) -> None:
             if message["type"] == "http.response.start" and token != known:
@@ -42,6 +42,11 @@ class Author:
             await send(message)
 
         await self._app(scope, receive, with_cookie)
+
+
+def author_of(token: str) -> str:
+    """Return the author that a token stands for."""
+    return hashlib.sha256(token.encode()).hexdigest()[:16]
 
 
 def _cookie(token: str) -> str:

@@ -12,6 +12,7 @@ from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
 from papiermappe.words import Words
 from papiermappe.words.marks import N_
+from papiermappe.words.sentences import VALUES
 
 router = APIRouter(prefix="/devices")
 
@@ -82,7 +83,7 @@ def _choices(abilities: Abilities, ticket: TicketSettings, words: Words) -> dict
         "source": worded("source", [source.value for source in Source if abilities.source(source)]),
         "sides": worded("sides", [Sides.ONE.value, *([Sides.BOTH.value] if both else [])]),
         "paper": [
-            Choice(value=name, label=words.value("paper", name) if name == "any" else name)
+            Choice(value=name, label=words.value("paper", name) if name in VALUES["paper"] else name)
             for name in (able.papers() if able else [])
         ],
         "colour": worded("colour", [colour.value for colour in able.colours] if able else []),

@@ -183,7 +183,7 @@ VALUES: dict[str, dict[str, str]] = {
     "way": {"90": N_("anticlockwise"), "180": N_("upside down"), "270": N_("clockwise")},
     "sides": {"one": N_("one side"), "both": N_("both sides")},
     "colour": {"colour": N_("colour"), "grey": N_("grey"), "bilevel": N_("black and white")},
-    "paper": {"any": N_("any size")},
+    "paper": {"any": N_("any size"), "Letter": N_("Letter"), "Legal": N_("Legal"), "Card": N_("card")},
     "device_state": {
         "Idle": N_("ready"),
         "Processing": N_("at work"),

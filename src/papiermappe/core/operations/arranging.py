@@ -70,6 +70,7 @@ class SortByNumbers(BaseOperation):
 
     kind: Literal["sort_by_numbers"] = "sort_by_numbers"
     whole_mappe: ClassVar[bool] = True
+    by_numbers: ClassVar[bool] = True
     pages: PageIds | tuple[()] = ()
     """Always all."""
 

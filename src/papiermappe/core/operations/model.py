@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import cached_property
 from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -29,10 +30,16 @@ class PageState:
     rank: Decimal
     side: Side
     set_aside: bool
-    treatment: Treatment
+    stored_treatment: Treatment | Mapping[str, Any]
+    """As a value, or as JSON that is validated when it is looked at: moving pages does not need it."""
     number: int | None = None
     """The page number printed on it, where it is known."""
     blank: bool = False
+
+    @cached_property
+    def treatment(self) -> Treatment:
+        """What is done to its capture."""
+        return Treatment.model_validate(self.stored_treatment)
 
     @property
     def place(self) -> Place:
@@ -60,6 +67,9 @@ class BaseOperation(BaseModel):
 
     whole_mappe: ClassVar[bool] = False
     """Whether `apply` needs all pages of the Mappen it touches, not only those it names."""
+
+    by_numbers: ClassVar[bool] = False
+    """Whether `apply` needs the printed numbers of pages, and whether they are blank."""
 
     pages: PageIds
 

@@ -41,6 +41,7 @@ export async function send(path, body = {}, onConnection = () => {}) {
   const request = {
     method: "POST",
     keepalive: true,
+    priority: /** @type {"high"} */ ("high"),
     headers: { "Content-Type": "application/json", Accept: "application/json", "Idempotency-Key": crypto.randomUUID() },
     body: JSON.stringify(body),
   };
