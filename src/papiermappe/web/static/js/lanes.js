@@ -5,6 +5,7 @@ import { t } from "./words.js";
 
 const STATION_LANE_Y = [75, 240]; // the middles of the lanes in Order, in the units of the thread's drawing
 const NEAR_END_PX = 160;
+const RIM_PX = 14;
 
 /** @param {Element} element @param {string} name @param {string | null} value */
 function setAttribute(element, name, value) {
@@ -32,6 +33,8 @@ export function lanes(mappe, facts) {
     columns: new Map(),
     /** @type {Set<Element>} */
     marked: new Set(),
+    /** @type {number | null} the page that was brought into sight last */
+    shown: null,
 
     init() {
       mappe.on("pages", () => this.draw());
@@ -139,8 +142,9 @@ export function lanes(mappe, facts) {
     },
     show() {
       const cell = this.cellOf(mappe.current);
-      if (!cell) return;
-      cell.scrollIntoView({ block: "nearest", inline: "nearest" });
+      if (!cell || this.shown === mappe.current) return;
+      this.shown = mappe.current;
+      bringIntoSight(cell, this.$refs.track);
       if (this.$refs.grid.contains(document.activeElement) && document.activeElement !== cell) cell.focus({ preventScroll: true });
     },
     /** @param {FocusEvent} event */
@@ -156,6 +160,20 @@ export function lanes(mappe, facts) {
     /** @param {PointerEvent} event */
     press(event) { startDrag(event, mappe, this.$refs); },
   });
+}
+
+/**
+ * Scroll the lanes, and only them, so that a page is in sight.
+ * @param {HTMLElement} cell
+ * @param {HTMLElement} track
+ */
+function bringIntoSight(cell, track) {
+  const page = cell.getBoundingClientRect();
+  const home = track.getBoundingClientRect();
+  const across = Math.min(0, page.left - home.left - RIM_PX) + Math.max(0, page.right - home.left - track.clientWidth + RIM_PX);
+  const down = Math.min(0, page.top - home.top - RIM_PX) + Math.max(0, page.bottom - home.top - track.clientHeight + RIM_PX);
+  if (across) track.scrollLeft += across;
+  if (down && track.scrollHeight > track.clientHeight + 1) track.scrollTop += down;
 }
 
 /** @param {import("./mappe.js").Page} page @param {number} number */

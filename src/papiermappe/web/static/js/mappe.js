@@ -252,6 +252,11 @@ export function createMappe(event, facts) {
     get cannotRedo() { return !this.undoStack.redo; },
     undo() { return this.undoStack.undo && this.own("undo", { entry: this.undoStack.undo.seq }); },
     redo() { return this.undoStack.redo && this.own("redo", { entry: this.undoStack.redo.seq }); },
+    /** Show the subject in a field, unless somebody is typing in it. @param {HTMLInputElement} field */
+    showSubject(field) {
+      const { subject } = this;
+      if (document.activeElement !== field) field.value = subject;
+    },
     /** Name the Mappe; where that is refused, the field shows the old name again. @param {Event} changed */
     async rename(changed) {
       const field = /** @type {HTMLInputElement} */ (changed.target);
