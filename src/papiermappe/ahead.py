@@ -21,5 +21,5 @@ def in_order(make: Callable[[S], T], things: Iterable[S], ahead: int) -> Iterato
                 waiting.extend(workers.submit(make, thing) for thing in islice(rest, 1))
                 yield made
         finally:
-            for one in waiting:
-                one.cancel()
+            for job in waiting:
+                job.cancel()

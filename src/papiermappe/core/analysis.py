@@ -26,10 +26,10 @@ from papiermappe.core.treatment import (
     page_box,
 )
 
-COLOUR_REDUCTION = 2  # colour shows at half of it
+COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
-PRINT_ON_PAPER_DEG = 3.0  # print that is turned further than this on its sheet is more likely not print
+PRINT_ON_PAPER_DEG = 3.0  # whatever is turned further than this against its sheet is probably not print
 
 
 class Analysis(BaseModel):
@@ -52,19 +52,19 @@ class Analysis(BaseModel):
 
     @property
     def way_up_open(self) -> bool:
-        """Whether there is something on the page, but it is not clear which way up it stands."""
+        """Whether the page has print whose way up is not clear."""
         return self.turn_confidence < SURE and not self.is_blank
 
 
 def analyse(
     capture: CapturedPicture, upright: TurnEstimate | None = None, usual_height_mm: float | None = None
 ) -> Analysis:
-    """Find sheet, skew and the way up, and judge the page that follows.
+    """Find the sheet, the skew and the way up, and judge the resulting page.
 
     Args:
         capture: the untouched picture.
-        upright: how it has to be turned, where that is known; else it is found out.
-        usual_height_mm: of the pages that came with it, where that is known.
+        upright: how the page must be turned, if known; otherwise it is found here.
+        usual_height_mm: of the pages that arrived with it, if known.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
@@ -104,7 +104,7 @@ def _findings(page: View, straightened_deg: float, usual_height_mm: float | None
 
 
 def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> Pixels:
-    """Return the page that the treatment makes, at the resolution of `pixels`; to be looked at, not to be shown."""
+    """Return the page that the treatment makes, at the resolution of `pixels`; for analysis, not for display."""
     height, width = pixels.shape[:2]
     box = page_box(px_to_mm(width, dpi), px_to_mm(height, dpi), treatment)
     size_px = max(1, round(mm_to_px(box.height_mm, dpi))), max(1, round(mm_to_px(box.width_mm, dpi)))

@@ -1,3 +1,3 @@
-"""Limits that hold unless somebody sets others."""
+"""Limits that apply unless the settings say otherwise."""
 
 DEFAULT_LIMIT_PX = 250_000_000

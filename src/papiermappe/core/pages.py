@@ -35,7 +35,7 @@ class PageSource(NamedTuple):
 
 
 class FilePageParts(NamedTuple):
-    """What a page has become for a file."""
+    """A page in the form that a file takes up."""
 
     content: PageContent
     width_mm: float
@@ -89,7 +89,7 @@ def readable_page(capture: CapturedPicture, treatment: Treatment, mode: Recognit
 
 
 def bytes_a_page(pages: Sequence[PageSource]) -> dict[Level, float]:
-    """Return the size of some pages of a document at each level, on average. Raises PictureRefused."""
+    """Return the mean size of the given pages at each level. Raises PictureRefused."""
     return {level: _byte_size([_rendered(page, level) for page in pages], level) / len(pages) for level in Level}
 
 
@@ -100,7 +100,7 @@ def _byte_size(pages: Sequence[_Rendered], level: Level) -> int:
 
 
 def level_samples(source: PageSource) -> dict[Level, bytes]:
-    """Return the part of a page that tells most, as it looks at each level, PNG. Raises PictureRefused."""
+    """Return the most telling part of a page as it looks at each level, as PNG. Raises PictureRefused."""
     window: tuple[slice, slice] | None = None
     samples = {}
     for level in Level:

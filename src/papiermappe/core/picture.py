@@ -38,7 +38,7 @@ _REDUCED_GREY = {
 
 @dataclass(frozen=True)
 class PictureHead:
-    """What the head of an encoded picture says of it."""
+    """What the header of an encoded picture says about it."""
 
     media_type: str
     width_px: int
@@ -58,7 +58,7 @@ class CapturedPicture:
     limit_px: int = DEFAULT_LIMIT_PX
 
     def head(self) -> PictureHead:
-        """Return what the head says. Raises PictureRefused."""
+        """Return what the header says. Raises PictureRefused."""
         return read_head(self.data, self.limit_px)
 
     def pixels(self, reduction: Reduction = 1, grey: bool = False) -> Pixels:
@@ -67,7 +67,7 @@ class CapturedPicture:
 
 
 class DecodedOnce(CapturedPicture):
-    """A captured picture that keeps what it decoded last, for several who want the same one after the other."""
+    """A captured picture that keeps its last decoded pixels, for consumers that ask for the same ones in turn."""
 
     def pixels(self, reduction: Reduction = 1, grey: bool = False) -> Pixels:
         """Return the decoded picture as any captured one does; it must not be changed. Raises PictureRefused."""
@@ -139,7 +139,7 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
 
 
 def checked(pixels: Pixels, dpi: float) -> Pixels:
-    """Return decoded pixels as they are, laid out in one piece.
+    """Return decoded pixels unchanged, in contiguous memory.
 
     Raises:
         PictureRefused: not `uint8`, not grey or RGB, without a pixel, or with a resolution that cannot be.
@@ -159,7 +159,7 @@ def to_grey(pixels: Pixels) -> Pixels:
 
 
 def turned(pixels: Pixels, quarter_turns: int) -> Pixels:
-    """Return the picture turned counter-clockwise by quarters, laid out in one piece."""
+    """Return the picture turned counter-clockwise by quarters, in contiguous memory."""
     how = {1: cv2.ROTATE_90_COUNTERCLOCKWISE, 2: cv2.ROTATE_180, 3: cv2.ROTATE_90_CLOCKWISE}.get(quarter_turns % 4)
     return pixels if how is None else np.asarray(cv2.rotate(pixels, how), np.uint8)
 

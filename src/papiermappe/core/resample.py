@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.picture import Pixels
 
-MAX_SLANT = math.tan(math.radians(20))  # beyond it the first pass would squeeze too much
+MAX_SLANT = math.tan(math.radians(20))  # beyond this the first pass would compress the picture too much
 NO_BLUR_SCALE = 0.75
 MARGIN_PX = 4  # room beside a row for the kernel
 

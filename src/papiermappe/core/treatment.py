@@ -29,7 +29,7 @@ PAPER_WHITE = 255
 SURE = 0.5
 MAX_PAGE_MM = 2000.0
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
-DECODED_DPI = 150  # for less, pictures are decoded at it and made smaller then
+DECODED_DPI = 150  # pictures wanted smaller are decoded at this resolution and then shrunk
 
 
 class Origin(StrEnum):
@@ -80,12 +80,12 @@ class Tone(StrEnum):
 
     @property
     def without_colour(self) -> bool:
-        """Whether colour is not needed for it."""
+        """Whether a page shown this way needs no colour."""
         return self in {Tone.GREY, Tone.BILEVEL}
 
 
 class Treatment(_Value):
-    """What is done to a capture to make its page. A step that is None has not been looked at yet."""
+    """What is done to a capture to make its page. A step that is None has not been determined yet."""
 
     version: Literal[1] = 1
     part: Part | None = None

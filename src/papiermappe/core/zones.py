@@ -21,14 +21,14 @@ class Zone(BaseModel):
     height_mm: Length
 
     def slices(self, shape: tuple[int, ...], dpi: float) -> tuple[slice, slice]:
-        """Return the rows and columns of a page of that shape that the zone covers, whole pixels, perhaps none."""
+        """Return the rows and columns that the zone covers on a page of the given shape: whole pixels, maybe none."""
         top, left = (max(0, int(mm_to_px(at, dpi))) for at in (self.y_mm, self.x_mm))
         bottom = min(shape[0], -int(-mm_to_px(self.y_mm + self.height_mm, dpi) // 1))
         right = min(shape[1], -int(-mm_to_px(self.x_mm + self.width_mm, dpi) // 1))
         return slice(top, max(top, bottom)), slice(left, max(left, right))
 
     def grown(self, by_mm: float) -> "Zone":
-        """Return a zone that reaches further by so much on every side."""
+        """Return the zone grown by the same length on every side."""
         return Zone(
             x_mm=self.x_mm - by_mm,
             y_mm=self.y_mm - by_mm,

@@ -1,16 +1,16 @@
-"""What keeps a document from its destination.
+"""Why a document could not be delivered.
 
 DestinationError
 ├── NameTaken           something else has the name there
 ├── DestinationFull     there is no room
-└── DestinationRefused  it is not there, or does not let itself be written to
+└── DestinationRefused  it does not exist, or may not be written to
 """
 
 from papiermappe.errors import PapiermappeError
 
 
 class DestinationError(PapiermappeError):
-    """The root of what keeps a document from its destination."""
+    """The root of delivery errors."""
 
 
 class NameTaken(DestinationError):
@@ -22,4 +22,4 @@ class DestinationFull(DestinationError):
 
 
 class DestinationRefused(DestinationError):
-    """It is not there, or does not let itself be written to."""
+    """It does not exist, or may not be written to."""

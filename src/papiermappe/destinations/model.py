@@ -1,10 +1,10 @@
-"""What destinations are asked to do."""
+"""The protocol of destinations."""
 
 from typing import BinaryIO, NamedTuple, Protocol
 
 
 class Parcel(NamedTuple):
-    """A document on its way."""
+    """A document to be delivered."""
 
     file: BinaryIO
     """Open for reading; may be read more than once."""
@@ -15,7 +15,7 @@ class Parcel(NamedTuple):
 
 
 class Destination(Protocol):
-    """A place that takes documents. Tried again with the same parcel, it has it once."""
+    """A place that takes documents. Delivering the same parcel again does not duplicate it."""
 
     def deliver(self, parcel: Parcel) -> str:
         """Put a document there, whole or not at all, and never over something else.

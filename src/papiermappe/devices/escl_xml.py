@@ -85,7 +85,9 @@ def _source(caps: ET.Element | None) -> SourceAbilities | None:
 
 def _resolutions(caps: ET.Element) -> tuple[int, ...]:
     """Return the resolutions, rising; of a range, the usual ones within it."""
-    discrete = {int(one.findtext(f"{SCAN}XResolution", "0")) for one in caps.iter(f"{SCAN}DiscreteResolution")}
+    discrete = {
+        int(resolution.findtext(f"{SCAN}XResolution", "0")) for resolution in caps.iter(f"{SCAN}DiscreteResolution")
+    }
     for span in caps.iter(f"{SCAN}XResolutionRange"):
         low, high = (int(span.findtext(f"{SCAN}{name}", "0")) for name in ("Min", "Max"))
         discrete |= {dpi for dpi in RANGE_STEPS_DPI if low <= dpi <= high}

@@ -1,4 +1,4 @@
-"""Processes that compute: one page each at a time."""
+"""Processes for computation, one page at a time each."""
 
 import multiprocessing
 import os
@@ -29,11 +29,11 @@ def _prepare(worker_pid: int, niceness: int) -> None:
 
 
 class WorkPool:
-    """Runs functions in other processes. A pool that lost a process is made anew for the next call.
+    """Runs functions in other processes. A pool that lost a process is replaced before the next call.
 
     Args:
         processes: how many work at a time.
-        niceness: how far they stand back behind other processes, from 0 to 19.
+        niceness: their scheduling priority, from 0 to 19; higher yields to other processes.
     """
 
     def __init__(self, processes: int, niceness: int = NICENESS) -> None:

@@ -18,10 +18,10 @@ def tasks(store: Store, pools: Pools, recogniser: Recogniser | None, limits: Lim
 
     Args:
         store: rows and files.
-        pools: run what takes long.
+        pools: for long computations.
         recogniser: None where none is installed.
         limits: what is accepted of devices.
-        ahead: so many pages are read side by side before anybody asks for it; 0: none.
+        ahead: how many pages are read at once before anybody asks for them; 0 for none.
     """
     blueprint = Blueprint()
     max_px = limits.page_px

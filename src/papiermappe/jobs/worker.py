@@ -57,7 +57,7 @@ LANES = (
 
 
 def limits_of(settings: Settings) -> Limits:
-    """Return what is accepted of devices."""
+    """Return the limits on what devices may send."""
     return Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
 
 

@@ -1,4 +1,4 @@
-"""Making a document of pages, some ahead of their turn."""
+"""Making a document from pages, some of them ahead of their turn."""
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
@@ -39,15 +39,15 @@ class PageSupply(Protocol[S_contra]):
     """Where pages come from, and who reads them. Called from several threads."""
 
     def source(self, item: S_contra, /) -> PageSource | None:
-        """Return what a page is made from; None where it is left out."""
+        """Return what a page is made from; None if it is left out."""
         ...
 
     def known_text(self, item: S_contra, /) -> PageText | None:
-        """Return what is known to be written on a page."""
+        """Return the text of a page if it is known already."""
         ...
 
     def read(self, item: S_contra, page: Readable, /) -> PageText | Message:
-        """Read a page; return why where that is not possible."""
+        """Read a page, or return why that is not possible."""
         ...
 
 

@@ -1,4 +1,4 @@
-"""What the machine finds on pages: analysed when they arrive, written down unless a person was quicker."""
+"""What the machine finds on pages: analysed on arrival, recorded unless a person was quicker."""
 
 from statistics import median_high
 
@@ -34,7 +34,7 @@ _STEPS = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"))
 
 
 def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> None:
-    """Analyse a page that has arrived: make its small picture, write down what was found."""
+    """Analyse a page that has arrived: make its small picture and record what was found."""
     with store.begin() as session:
         page = session.get(Page, page_id)
         if page is None or page.analysis is not None:
@@ -46,7 +46,7 @@ def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> N
 def find_upright(
     store: Store, page_id: int, compute: Compute, recogniser: OrientationDetector | None, max_px: int
 ) -> None:
-    """Ask the recogniser which way up a page stands, where that is not clear and no person has turned it."""
+    """Ask the recogniser which way up a page stands, if that is unclear and no person has turned it."""
     with store.begin() as session:
         page = session.get(Page, page_id)
         analysis = analysis_of(page) if page else None
@@ -98,7 +98,7 @@ def _height_mm(page: Page) -> float:
 
 @transaction
 def record_analysis(caller: Caller, session: Session, page_id: int, analysis: Analysis) -> None:
-    """Write down what the machine found on a page; what a person has set meanwhile stays.
+    """Record what the machine found on a page; whatever a person has set meanwhile stays.
 
     Where it is not sure which way up the page stands, the recogniser will be asked.
     """

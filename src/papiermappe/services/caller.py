@@ -1,4 +1,4 @@
-"""Who asks, and what they may see."""
+"""Who makes a request, and what they may see."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,11 +12,11 @@ from papiermappe.store.models import Mappe, Page
 
 @dataclass(frozen=True)
 class Caller:
-    """Who asks for something. Until there are accounts it is whoever sits at a browser.
+    """Who makes a request. Until there are accounts, that is whoever sits at a browser.
 
     Args:
         author: tells people apart; what one person does in two windows is no conflict. Empty: the machine.
-        request_id: of a command that may be sent again; None: it is sent once.
+        request_id: identifies a command that may be sent again; None if it is sent only once.
     """
 
     author: str
@@ -27,7 +27,7 @@ MACHINE = Caller("")
 
 
 class Clearable(Protocol):
-    """As much of a Mappe as it takes to say who may see it."""
+    """The part of a Mappe that decides who may see it."""
 
     @property
     def cleared_at(self) -> datetime | None:
@@ -41,7 +41,7 @@ def may_see(caller: Caller, mappe: Clearable | Mappe) -> bool:
 
 
 def visible_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
-    """Return a Mappe as it is. Raises NotFound."""
+    """Return a Mappe, not locked. Raises NotFound."""
     mappe = session.get(Mappe, mappe_id)
     if mappe is None or not may_see(caller, mappe):
         raise NotFound("mappe_gone")
@@ -49,7 +49,7 @@ def visible_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
 
 
 def locked_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
-    """Return a Mappe, kept for this transaction: whoever changes anything of it holds it. Raises NotFound."""
+    """Return a Mappe, locked for this transaction, as every change of it requires. Raises NotFound."""
     mappe = session.get(Mappe, mappe_id, with_for_update=True, populate_existing=True)
     if mappe is None or not may_see(caller, mappe):
         raise NotFound("mappe_gone")

@@ -1,4 +1,4 @@
-"""Numbering what windows are told of."""
+"""Numbering the changes that windows are told about."""
 
 from sqlalchemy.orm import Session
 
@@ -7,7 +7,7 @@ from papiermappe.store.models import CHANGE_SEQ, Filing, Mappe, Run
 
 
 def next_change(session: Session, *mappen: Mappe) -> int:
-    """Take the next number for a change of Mappen, which must be locked, and have their windows told of it."""
+    """Take the next number for a change of Mappen, which must be locked, and notify their windows."""
     number: int = session.scalar(CHANGE_SEQ.next_value()) or 0
     for mappe in mappen:
         mappe.change = number
@@ -16,10 +16,10 @@ def next_change(session: Session, *mappen: Mappe) -> int:
 
 
 def run_changed(session: Session, mappe: Mappe, run: Run) -> None:
-    """Have windows told that a run has changed. The Mappe must be locked."""
+    """Notify windows that a run has changed. The Mappe must be locked."""
     run.change = next_change(session, mappe)
 
 
 def filing_changed(session: Session, mappe: Mappe, filing: Filing) -> None:
-    """Have windows told that a filing has changed. The Mappe must be locked."""
+    """Notify windows that a filing has changed. The Mappe must be locked."""
     filing.change = next_change(session, mappe)

@@ -1,4 +1,4 @@
-"""Putting documents into their destinations, and finding them again."""
+"""Delivering documents to their destinations, and finding them again."""
 
 from datetime import UTC, datetime
 from pathlib import Path
@@ -67,9 +67,9 @@ def place_of(destination: Destination) -> DestinationPlace:
 
 
 def deliver(store: Store, delivery_id: int) -> None:
-    """Put a document into its destination; done twice, it is there once.
+    """Deliver a document to its destination; a second call does no harm.
 
-    Where its name is taken by something else, it gets the next one.
+    If something else has its name, it gets the next one.
     """
     while (found := _begin(MACHINE, store, delivery_id)) is not None:
         delivery, document = found
@@ -116,7 +116,7 @@ def _delivered(caller: Caller, session: Session, delivery_id: int, place: str) -
 
 @transaction
 def fail(caller: Caller, session: Session, delivery_id: int, message: Message) -> None:
-    """Note why a document was not delivered, unless it was."""
+    """Record why a document was not delivered, unless it was."""
     delivery, _, filing, mappe = _rows(caller, session, delivery_id)
     if delivery.state is not DeliveryState.DELIVERED:
         delivery.state, delivery.message = DeliveryState.FAILED, message.model_dump(mode="json")

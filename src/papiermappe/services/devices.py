@@ -1,4 +1,4 @@
-"""Scanners: known by their UUID; asked how they are."""
+"""Scanners: identified by UUID; asked for their state."""
 
 from dataclasses import dataclass
 
@@ -19,7 +19,7 @@ from papiermappe.store.models import Device, Run, RunOrigin, Ticket
 
 @dataclass(frozen=True)
 class DeviceCard:
-    """A device with what it can do and how it is right now; the problem where it does not answer."""
+    """A device with its abilities and its present state, or the problem if it does not answer."""
 
     id: int
     name: str
@@ -80,7 +80,7 @@ def device_at(_: Caller, store: Store, device_id: int) -> Device:
 
 
 def ask_device(caller: Caller, store: Store, device_id: int, limits: Limits) -> DeviceCard:
-    """Ask a device how it is; one that does not answer is a card with the problem, not an error. Raises NotFound."""
+    """Ask a device for its state; one that does not answer gives a card with the problem. Raises NotFound."""
     device = device_at(caller, store, device_id)
     try:
         with EsclClient(device.url, limits) as client:
@@ -93,7 +93,7 @@ def ask_device(caller: Caller, store: Store, device_id: int, limits: Limits) -> 
 
 
 def last_used_ticket(_: Caller, store: Store) -> TicketSettings:
-    """Return the ticket of the run that was begun last; before the first one, the default ticket."""
+    """Return the ticket of the latest run; the default ticket before the first."""
     with store.begin() as session:
         of_runs = select(Run.ticket).where(Run.origin == RunOrigin.SCANNER, Run.ticket.is_not(None))
         kept = session.scalar(of_runs.order_by(Run.id.desc()).limit(1))

@@ -1,9 +1,9 @@
-"""What does not fit.
+"""Why a request cannot be carried out.
 
 ServiceError
 ├── NotFound            what was asked for is not there
 ├── ChangedMeanwhile    someone else has changed the same thing since it was seen
-├── NotPossible         it cannot be done as things are
+├── NotPossible         it cannot be done in the present state
 └── Stopped             it was stopped because somebody asked for it
 """
 
@@ -11,7 +11,7 @@ from papiermappe.errors import PapiermappeError
 
 
 class ServiceError(PapiermappeError):
-    """The root of what does not fit."""
+    """The root of these errors."""
 
 
 class NotFound(ServiceError):
@@ -23,7 +23,7 @@ class ChangedMeanwhile(ServiceError):
 
 
 class NotPossible(ServiceError):
-    """It cannot be done as things are."""
+    """It cannot be done in the present state."""
 
 
 class Stopped(ServiceError):

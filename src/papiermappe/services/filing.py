@@ -1,4 +1,4 @@
-"""The station File: having documents made of a Mappe."""
+"""The station File: making documents from a Mappe."""
 
 import hashlib
 import os
@@ -59,7 +59,7 @@ PROGRESS_EVERY_S = 0.25
 
 
 class FilingRequest(NamedTuple):
-    """What is to be made, and where it goes."""
+    """What is to be made, and where it is to go."""
 
     destination_id: int
     level: Level = Level.BALANCED
@@ -73,14 +73,14 @@ class FilingRequest(NamedTuple):
 def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: FilingRequest, now: datetime) -> int:
     """Reserve a name and have the pages of a Mappe, as they are now, made into a document.
 
-    Two who ask at the same time get two names: the number is taken under a lock, the name is unique in the database.
+    Concurrent requests get two names: the number is taken under a lock, the name is unique in the database.
 
     Args:
         caller: who asks.
         session: of the transaction.
         mappe_id: of the Mappe.
         wanted: what is to be made.
-        now: what the time is, with its zone.
+        now: the current time, with its zone.
 
     Returns:
         The number of the filing.
@@ -226,11 +226,11 @@ def _begin_making(caller: Caller, session: Session, filing_id: int) -> Filing | 
 
 @contextmanager
 def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
-    """Give what is set when a filing is to stop."""
+    """Yield an event that is set when the filing is to stop."""
     wanted, over = threading.Event(), threading.Event()
 
     def check() -> None:
-        with suppress(StoreError), store.begin() as session:  # when the database is back, it is asked again
+        with suppress(StoreError), store.begin() as session:  # asked again once the database is back
             if session.scalar(select(Filing.stop_requested).where(Filing.id == filing_id)):
                 wanted.set()
 
@@ -249,7 +249,7 @@ def _stop_of(store: Store, filing_id: int) -> Iterator[threading.Event]:
 
 
 class _Supply:
-    """The pages of a filing, as they were when it was asked for."""
+    """The pages of a filing, as they were when it was requested."""
 
     def __init__(self, store: Store, reader: Reader, max_px: int, stop_wanted: threading.Event) -> None:
         self._store = store
@@ -326,7 +326,7 @@ def _title(store: Store, filing: Filing) -> str:
 
 
 def _summary(made: list[MadePage[dict[str, Any]]]) -> dict[str, Any]:
-    """Return what a document is made of: a parameter of what is told of it."""
+    """Return what a document consists of, as a parameter of its message."""
     unread = [page.unread for page in made if page.unread]
     return {
         "pages": [{"made_of": page.made_of, "byte_size": page.byte_size or 0, "words": page.words} for page in made],
@@ -364,7 +364,7 @@ def _record_document(
 
 @transaction
 def end(caller: Caller, session: Session, filing_id: int, state: FilingState, message: Message) -> None:
-    """End the making of documents that came to nothing, once."""
+    """End a filing that came to nothing, once."""
     filing, mappe = locked_filing(caller, session, filing_id)
     if filing.state.under_way:
         filing.state, filing.message = state, message.model_dump(mode="json")

@@ -16,7 +16,7 @@ SHOWN = 30
 
 
 class HistoryLine(BaseModel):
-    """A line of the history."""
+    """One line of the history."""
 
     seq: int
     at: datetime
@@ -24,7 +24,7 @@ class HistoryLine(BaseModel):
 
 
 def history(session: Session, mappe_id: int, since: int = 0) -> list[HistoryLine]:
-    """Return what is told of a Mappe's newest entries after `since`, the newest first."""
+    """Return the history lines of a Mappe's newest entries after `since`, newest first."""
     lines = _entries().join(JournalMappe, JournalMappe.seq == JournalEntry.seq)
     lines = lines.where(JournalMappe.mappe_id == mappe_id, JournalEntry.seq > since)
     rows = session.execute(lines.order_by(JournalEntry.seq.desc()).limit(SHOWN)).all()
@@ -32,13 +32,13 @@ def history(session: Session, mappe_id: int, since: int = 0) -> list[HistoryLine
 
 
 def told_of(session: Session, seqs: Sequence[int]) -> dict[int, Message]:
-    """Return what is told of entries, by their numbers; those of which nothing is told are left out."""
+    """Return the messages of entries by their numbers, without the entries that are not shown."""
     rows = session.execute(_entries().where(JournalEntry.seq.in_(seqs))).all()
     return {row.seq: _message(row) for row in rows}
 
 
 def _entries() -> Select[Any]:
-    """Select the entries of which something is told, each with what is needed for that."""
+    """Select the entries that are shown, with what their messages need."""
     original = aliased(JournalEntry)
     pages = (
         select(func.count())

@@ -1,4 +1,4 @@
-"""Removing what nothing uses any more, and proving that files on disk and rows agree."""
+"""Removing what nothing uses any more, and checking that files on disk and rows agree."""
 
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
@@ -31,7 +31,7 @@ log = structlog.get_logger()
 
 RECEIPTS_KEPT = timedelta(days=2)
 FAILED_JOBS_KEPT_DAYS = 7
-YOUNG = timedelta(hours=1)  # a file is written before its row is: one as young as this may belong to a row to come
+YOUNG = timedelta(hours=1)  # files are written before their rows: one this young may be about to get its row
 PICTURES_KEPT = timedelta(days=7)
 BATCH = 500
 
@@ -138,7 +138,7 @@ class CheckReport(NamedTuple):
 
 
 def check(store: Store) -> CheckReport:
-    """Hold every capture and filed document against its checksum, and every file against the rows."""
+    """Compare every capture and filed document with its checksum, and every file with the rows."""
     with store.begin() as session:
         captures = session.execute(select(Capture.id, Capture.sha256)).all()
         documents = session.execute(

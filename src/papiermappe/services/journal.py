@@ -30,10 +30,10 @@ PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
 
 @transaction
 def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: Operation, seen: int) -> int | None:
-    """Do an operation on pages of a Mappe.
+    """Carry out an operation on pages of a Mappe.
 
     Args:
-        caller: who does it.
+        caller: who asked for it.
         session: of the transaction.
         mappe_id: in which the pages are.
         operation: what is done.
@@ -70,7 +70,7 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
 def machine_entry(
     session: Session, mappe: Mappe, changes: Mapping[int, Fields] | None = None, message: Message | None = None
 ) -> int:
-    """Write down something that happened; it is not undone and stands in nobody's way.
+    """Record something that happened; it cannot be undone and conflicts with nobody.
 
     Args:
         session: of the transaction.
@@ -156,7 +156,7 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
 
 
 def _later_entry(session: Session, page_id: int, fields: Fields, seq: int) -> Any:
-    """Return what is told of the newest entry that set one of the fields of a page after entry `seq`."""
+    """Return the message of the newest entry after `seq` that set one of the given fields of a page."""
     later = (
         select(JournalChange.seq, JournalChange.after)
         .join(JournalEntry, JournalEntry.seq == JournalChange.seq)
@@ -192,7 +192,7 @@ def _refuse_conflict(session: Session, caller: Caller, changes: Changes, seen: i
 
 
 def _into_free_places(session: Session, pages: Mapping[int, Page], changes: Changes) -> Changes:
-    """Return changes whose pages go beside a sheet that has come to lie where they lay."""
+    """Return the changes with ranks moved beside any sheet that has meanwhile taken their place."""
     going = {
         page_id: (
             fields.get("mappe_id", pages[page_id].mappe_id),
@@ -251,7 +251,7 @@ def _write(
 
 
 def _to_read(changes: Changes) -> Sequence[int]:
-    """Return the pages that have arrived or look different now."""
+    """Return the pages that have arrived or now look different."""
     return [page_id for page_id, fields in changes.items() if not fields or not PLACE_FIELDS.issuperset(fields)]
 
 

@@ -26,7 +26,7 @@ _SIZES = TypeAdapter(dict[Level, float])
 
 
 class Estimate(BaseModel):
-    """What is known of what the levels make of a Mappe."""
+    """What is known so far about the levels of a Mappe."""
 
     bytes_a_page: Mapping[Level, float]
     """Empty where it has not been estimated yet."""
@@ -35,7 +35,7 @@ class Estimate(BaseModel):
 
 
 def estimate(caller: Caller, store: Store, mappe_id: int, page_id: int) -> Estimate:
-    """Return what is known of what the levels make of a Mappe, with the sample of a page. Raises NotFound."""
+    """Return what is known so far about the levels of a Mappe, with the sample of a page. Raises NotFound."""
     with store.begin() as session:
         visible_mappe(caller, session, mappe_id)
         chosen = _name_of(_chosen(session, mappe_id))
@@ -56,7 +56,7 @@ def request_estimate(caller: Caller, session: Session, mappe_id: int, page_id: i
 
 
 def estimate_levels(store: Store, mappe_id: int, page_id: int, compute: Compute, max_px: int) -> None:
-    """Make the sample of a page and estimate the sizes, as far as that has not been done."""
+    """Make the sample of a page and estimate the sizes, unless that has been done."""
     try:
         with store.begin() as session:
             shown, chosen = _page(session, mappe_id, page_id), _chosen(session, mappe_id)
@@ -99,7 +99,7 @@ def _page(session: Session, mappe_id: int, page_id: int) -> Page:
 
 
 def _chosen(session: Session, mappe_id: int) -> list[Page]:
-    """Return some pages that stand for all: by the sizes of their scans, from the middle of each of some parts."""
+    """Return representative pages: sorted by the size of their scans and split into parts, the middle of each part."""
     pages = [page for page in pages_of(session, mappe_id) if not page.set_aside]
     by_size = sorted(pages, key=lambda page: (page.capture.byte_size, page.id))
     parts = min(PAGES_ESTIMATED, len(by_size))

@@ -21,7 +21,7 @@ PAGE_SIZE = 24
 
 
 class MappeState(StrEnum):
-    """How far a Mappe is."""
+    """How far along a Mappe is."""
 
     EMPTY = "empty"
     OPEN = "open"
@@ -30,7 +30,7 @@ class MappeState(StrEnum):
 
 
 class MappeOrder(StrEnum):
-    """In which order Mappen are listed."""
+    """The order in which Mappen are listed."""
 
     NEWEST = "newest"
     SUBJECT = "subject"
@@ -57,7 +57,7 @@ class ClearedMappe(NamedTuple):
 
 
 class Listed(NamedTuple):
-    """A part of a list."""
+    """One page of a list."""
 
     cards: list[MappeCard]
     total: int
@@ -111,7 +111,7 @@ def clear(caller: Caller, session: Session, mappe_id: int) -> None:
 
 @transaction
 def take_back(_: Caller, session: Session, mappe_id: int) -> None:
-    """Take a Mappe back that was cleared away. Raises NotFound."""
+    """Take back a Mappe that was cleared away. Raises NotFound."""
     mappe = session.get(Mappe, mappe_id, with_for_update=True)
     if mappe is None or (mappe.cleared_at and mappe.cleared_at < datetime.now(UTC) - timedelta(days=KEPT_DAYS)):
         raise NotFound("mappe_removed")

@@ -9,7 +9,7 @@ RULE = "date, subject, number"
 
 
 def take_number(session: Session) -> int:
-    """Take the next number. Who asks at the same time waits until this transaction ends, then gets the one after."""
+    """Take the next number. A concurrent caller waits until this transaction ends, then gets the number after it."""
     first = insert(NamingRule).values(name=RULE, next_number=2)
     after_that = {"next_number": NamingRule.next_number + 1}
     taken = first.on_conflict_do_update(index_elements=["name"], set_=after_that).returning(NamingRule.next_number)

@@ -1,4 +1,4 @@
-"""Pages for windows, remembered as long as they stay as they are."""
+"""Pages for windows, cached while they do not change."""
 
 import threading
 from collections import OrderedDict
@@ -17,7 +17,7 @@ class PageCache:
     """Pages by number and revision. Whatever changes a page gives it a new revision, so none of them goes stale.
 
     Args:
-        max_pages: as many are remembered.
+        max_pages: how many are kept.
     """
 
     def __init__(self, max_pages: int = MAX_PAGES) -> None:
@@ -26,10 +26,10 @@ class PageCache:
         self._lock = threading.Lock()
 
     def pages_of(self, caller: Caller, store: Store, mappe_id: int) -> tuple[int, list[PageRow]]:
-        """Return all pages of a Mappe, of which only those that are new here are read whole.
+        """Return all pages of a Mappe; only those not in the cache are read in full.
 
         Returns:
-            The newest change that is in the pages for sure, and the pages.
+            The newest change that the pages are sure to include, and the pages.
 
         Raises:
             NotFound: the Mappe is not there.

@@ -26,12 +26,12 @@ def treatment_of(page: Page) -> Treatment:
 
 
 def analysis_of(page: Page) -> Analysis | None:
-    """Return what the machine found on a page; None before it was analysed."""
+    """Return what the machine found on a page; None until it has been analysed."""
     return Analysis.model_validate(page.analysis) if page.analysis else None
 
 
 def printed_on_page(page: Page) -> Printed | None:
-    """Return what was read on a page; None before it was read."""
+    """Return what was read on a page; None until it has been read."""
     return Printed.model_validate(page.printed) if page.printed else None
 
 
@@ -42,7 +42,7 @@ def is_blank(page: Page) -> bool:
 
 
 def picture_name(page: Page) -> str:
-    """Return the name of the picture of a page as it is treated now."""
+    """Return the name of the picture of a page with its current treatment."""
     return treatment_of(page).picture_key(page.capture.sha256)
 
 

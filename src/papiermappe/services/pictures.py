@@ -35,7 +35,7 @@ class PictureSize(StrEnum):
 
     @property
     def width_px(self) -> int | None:
-        """At most so wide; None: as wide as the page is in the scan."""
+        """The largest width; None for the width the page has in the scan."""
         return {PictureSize.LANE: 200, PictureSize.STAGE: 1400}.get(self)
 
 
@@ -45,7 +45,7 @@ def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPic
 
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:
-    """Return a picture that has been made; None where it has not, or where a power cut has torn it."""
+    """Return a picture that has been made; None if it has not been, or if a power cut left it incomplete."""
     try:
         data = store.blobs.get(Blobs.picture_key(picture, size))
     except BlobMissing:
@@ -63,7 +63,7 @@ class Shown(NamedTuple):
 
 
 def shown_picture(caller: Caller, store: Store, page_id: int, picture: str) -> Shown:
-    """Return the picture of a page to show where a window asks for one by name. Raises NotFound."""
+    """Return the picture to show when a window asks for a page's picture by name. Raises NotFound."""
     with store.begin() as session:
         page = visible_page(caller, session, page_id)
         now = picture_name(page)
@@ -86,7 +86,7 @@ def request_picture(_: Caller, session: Session, page_id: int, picture: str, siz
 
 
 def make_picture(store: Store, page_id: int, picture: str, size: PictureSize, compute: Compute, max_px: int) -> None:
-    """Make a picture that was requested, where it is still wanted and not there yet."""
+    """Make a requested picture if it is still wanted and does not exist yet."""
     with store.begin() as session:
         page = session.get(Page, page_id)
         if page is None:

@@ -76,7 +76,7 @@ def _pull(
         _patiently(partial(runs.note_job, MACHINE, store, run.id, job_url))
     while True:
         if not _patiently(lock.hold):
-            return  # while the database was away, another worker has taken over
+            return  # another worker took over while the database was away
         run, so_far = _patiently(partial(runs.read_run, store, run.id))
         if run.stop_requested:
             _cancel(client, job_url)
@@ -108,7 +108,7 @@ def _resumed_job(run: Run, so_far: SheetsIn, client: EsclClient) -> str | None:
 
 
 def _picture(data: bytes, ticket: TicketSettings, limits: Limits) -> CapturedPicture:
-    """Return the picture with the resolution that its head names, or else the ticket."""
+    """Return the picture with the resolution that its header names, or the ticket's."""
     asked = CapturedPicture(data, float(ticket.dpi), limits.page_px)
     named_dpi = asked.head().dpi
     plausible = named_dpi is not None and ticket.dpi / 4 <= named_dpi <= ticket.dpi * 4

@@ -1,4 +1,4 @@
-"""What jobs have left behind that were killed, lost or given up: ended or enqueued again, so that nothing is stuck."""
+"""Ending or enqueueing again what killed, lost or given-up jobs have left, so that nothing is stuck."""
 
 import structlog
 from sqlalchemy import select
@@ -30,13 +30,15 @@ log = structlog.get_logger()
 
 
 def reconcile(store: Store) -> int:
-    """End or enqueue again whatever waits for a job that is not there; return how much that was.
+    """End or enqueue again whatever waits for a job that no longer exists; return how many things that were.
 
     A job that was given up is not enqueued again: what it did could not be done several times. Pages that were not read
     ahead need nothing: they are read when they are filed. Pictures are requested again by who shows them.
     """
     with store.begin() as session:
-        session.connection(execution_options={"isolation_level": "REPEATABLE READ"})  # jobs and rows of one moment
+        session.connection(
+            execution_options={"isolation_level": "REPEATABLE READ"}
+        )  # jobs and rows as of the same moment
         orphaned_runs = _runs(session)
         orphaned_filings = _filings(session)
         orphaned_deliveries = _deliveries(session)

@@ -43,7 +43,7 @@ class SheetsIn:
 
     @property
     def next(self) -> int:
-        """The sheet that has to be laid in first to continue."""
+        """The sheet to put in first when continuing."""
         return self.first + self.complete
 
 
@@ -51,7 +51,12 @@ class SheetsIn:
 def start_run(
     caller: Caller, session: Session, mappe_id: int, device_id: int, ticket: TicketSettings, first_sheet: int = 1
 ) -> int:
-    """Begin a run; a worker receives the pages. Raises NotFound; NotPossible where device or Mappe have one already."""
+    """Begin a run; a worker receives the pages.
+
+    Raises:
+        NotFound: there is no such Mappe or device.
+        NotPossible: the device or the Mappe has a run already.
+    """
     mappe = locked_mappe(caller, session, mappe_id)
     return _begin(session, mappe, device_id, ticket, first_sheet)
 
@@ -75,7 +80,7 @@ def _begin(session: Session, mappe: Mappe, device_id: int, ticket: TicketSetting
             raise NotPossible("run_already") from exc
         raise
     for earlier in session.scalars(select(Run).where(Run.mappe_id == mappe.id, Run.state == RunState.INTERRUPTED)):
-        if not earlier.dismissed:  # what becomes of it has been decided: it goes on with this one, or without the rest
+        if not earlier.dismissed:  # it has been decided how it ends: continued by this run, or without the rest
             earlier.dismissed = True
             run_changed(session, mappe, earlier)
     run_changed(session, mappe, run)
@@ -117,7 +122,7 @@ def _set_half_aside(session: Session, mappe: Mappe, run: Run, sheet: int) -> Non
 
 @transaction
 def dismiss(caller: Caller, session: Session, run_id: int) -> None:
-    """Finish without the rest of a run that was interrupted."""
+    """Finish an interrupted run without the rest."""
     run, mappe = _locked_run(caller, session, run_id)
     run.dismissed = True
     run_changed(session, mappe, run)
@@ -180,13 +185,13 @@ def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
 
 @transaction
 def note_job(caller: Caller, session: Session, run_id: int, job_url: str) -> None:
-    """Note the device's job, so that a worker that comes after this one can find it."""
+    """Record the device's job, so that another worker can resume it."""
     run, _ = _locked_run(caller, session, run_id)
     run.job_url, run.pages_before_job = job_url, pages_in(session, run, sheets_in(session, run))
 
 
 def read_run(store: Store, run_id: int) -> tuple[Run, SheetsIn]:
-    """Return a run as it is now, and what it has brought in. Raises NotFound."""
+    """Return a run's present state, and what it has brought in. Raises NotFound."""
     with store.begin() as session:
         run = session.get(Run, run_id)
         if run is None:
@@ -217,7 +222,7 @@ def is_two_sided(run: Run) -> bool:
 
 
 def next_place(so_far: SheetsIn) -> tuple[int, Side]:
-    """Return the sheet and side that the next capture of a run is."""
+    """Return the sheet and side of a run's next capture."""
     return so_far.next, Side.FRONT if so_far.half is None else Side.BACK
 
 
@@ -227,8 +232,8 @@ def keep_capture(store: Store, run_id: int, place: tuple[int, Side], picture: Ca
     Args:
         store: rows and files.
         run_id: the run.
-        place: the sheet and side it is; done twice for one place, it is kept once.
-        picture: what came.
+        place: its sheet and side; a second capture for the same place is not kept.
+        picture: the capture.
 
     Returns:
         The page.
@@ -293,7 +298,7 @@ def _page_at(session: Session, run_id: int, sheet: int, side: Side) -> Page | No
 
 
 def _rank_for(session: Session, run: Run, sheet: int, side: Side) -> Decimal:
-    """Return the rank of a back's front where that is in the Mappe and has no back; else one behind all others."""
+    """Return the rank of a back's front if that is in the Mappe without a back; otherwise a rank after all others."""
     front = _page_at(session, run.id, sheet, Side.FRONT) if side is Side.BACK else None
     if front is not None and front.mappe_id == run.mappe_id:
         there = select(Page.id).where(Page.mappe_id == run.mappe_id, Page.rank == front.rank, Page.side == Side.BACK)
@@ -313,7 +318,7 @@ def _locked_run(caller: Caller, session: Session, run_id: int) -> tuple[Run, Map
 
 
 def interruption(so_far: SheetsIn, cause: Message, source: Source, stuck: bool) -> Message:
-    """Return what is told of a run that was interrupted: what happened, which sheets are in, what to do.
+    """Return the message about an interrupted run: what happened, which sheets are in, what to do.
 
     Args:
         so_far: the sheets that are in.

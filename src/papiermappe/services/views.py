@@ -73,7 +73,7 @@ class FindingView(BaseModel):
 
 
 class PageDetail(BaseModel):
-    """All that is told of one page."""
+    """Everything that is known about one page."""
 
     page: PageView
     treatment: Treatment
@@ -199,8 +199,8 @@ def mappe_changes(
         caller: who asks.
         store: of the Mappe.
         mappe_id: of the Mappe.
-        since: the change up to which everything is known.
-        author: whose undo is told in any case.
+        since: the change up to which the caller is up to date.
+        author: whose undo stack is included in any case.
 
     Raises:
         NotFound: it is not there.
@@ -259,7 +259,7 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
 
 
 def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
-    """Return all that is told of a page. Raises NotFound."""
+    """Return everything that is known about a page. Raises NotFound."""
     with store.begin() as session:
         page = visible_page(caller, session, page_id)
         capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
@@ -318,7 +318,7 @@ def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
     return sorted(set(session.scalars(left)))
 
 
-# As text, since it is asked for at each event: putting it together would take longer than answering it.
+# As text, since it runs at each event: building the statement would take longer than running it.
 _HEAD = text("""
     select
         mappe.id, subject, cleared_at, change, subject_change > :since,

@@ -62,7 +62,7 @@ def _island(value: Any, words: Words | None = None) -> Markup:
 
 @dataclass(frozen=True)
 class Context:
-    """The parts that the application was put together from."""
+    """What the application was put together from."""
 
     settings: Settings
     store: Store

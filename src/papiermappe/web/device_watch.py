@@ -1,4 +1,4 @@
-"""How devices are: asked once by the server, told to every window that shows them."""
+"""The state of devices: asked for once by the server, sent to every window that shows them."""
 
 import asyncio
 import contextlib
@@ -82,11 +82,11 @@ def _feeder(card: DeviceCard, words: Words) -> str | None:
 
 
 class DeviceWatch:
-    """Asks devices how they are while a window shows them.
+    """Polls the state of devices while a window shows them.
 
     Args:
         store: of the devices.
-        limits: of what is asked.
+        limits: on their answers.
         words: of the windows.
     """
 
@@ -138,5 +138,5 @@ class DeviceWatch:
 
 
 def _put(outbox: asyncio.Queue[ServerSentEvent | None], view: str) -> None:
-    with contextlib.suppress(asyncio.QueueFull):  # a window that is so far behind is let go by its feed
+    with contextlib.suppress(asyncio.QueueFull):  # a window this far behind is dropped by its feed
         outbox.put_nowait(ServerSentEvent(view, event="device"))

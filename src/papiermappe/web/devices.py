@@ -17,7 +17,7 @@ from papiermappe.words.sentences import VALUES
 router = APIRouter(prefix="/devices")
 
 BITS_A_PIXEL = {Colour.COLOUR: 0.75, Colour.GREY: 0.5, Colour.BILEVEL: 0.12}
-LEGIBLE_PX = 20  # an em of print needs about as many pixels to be read without effort
+LEGIBLE_PX = 20  # an em of print needs about this many pixels to be read with ease
 POINTS_PER_INCH = 72
 
 _PAGE_SIZE = N_("about {size} a page")
@@ -59,7 +59,7 @@ def list_all(ctx: Ctx, caller: Asks) -> list[tuple[int, str]]:
 
 @router.get("/{device_id}/offer")
 def offer(ctx: Ctx, caller: Asks, device_id: Id, ticket: Annotated[TicketSettings, Query()]) -> Offer:
-    """Tell what a device offers, as it said last."""
+    """Return what a device offers, going by its last answer."""
     device = devices.device_at(caller, ctx.store, device_id)
     if device.capabilities is None:
         return Offer(ticket=ticket, choices={}, costs=[])

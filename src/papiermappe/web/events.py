@@ -22,9 +22,9 @@ from papiermappe.words import Words
 
 log = structlog.get_logger()
 
-TOGETHER_S = 0.08  # changes that follow one another within this time go out together
+TOGETHER_S = 0.08  # changes within this time go out together
 RECONNECT_S = 1.0
-WAITING_EVENTS = 200  # a window that is further behind is let go, and catches up when it comes again
+WAITING_EVENTS = 200  # a window further behind is dropped, and catches up when it reconnects
 
 WINDOW = Caller("window")
 """Asks for what all windows of a Mappe are told."""
@@ -33,7 +33,7 @@ Outbox = asyncio.Queue[ServerSentEvent | None]
 
 
 class MappeEvent(BaseModel):
-    """What windows are told: what has changed, and what is printed on the pages where that has."""
+    """What windows receive: the changes, and what is printed on the pages if that has changed."""
 
     changes: MappeView
     printed: PrintedView | None
@@ -72,7 +72,7 @@ class Feed:
 
     @contextlib.contextmanager
     def window(self) -> Iterator[Outbox]:
-        """Give what is to be sent to one window while it is there."""
+        """Yield what is to be sent to one window while it is connected."""
         outbox: Outbox = asyncio.Queue(WAITING_EVENTS)
         self._windows.add(outbox)
         if self._task is None:
@@ -109,7 +109,7 @@ class Feed:
                 self._hand_out(_trouble(self._words, exc.message))
                 await asyncio.sleep(RECONNECT_S)
                 self._changed.set()
-            except Exception:  # whatever it is, windows are told and it is tried again
+            except Exception:  # whatever it was, windows are told and it is tried again
                 log.exception("changes could not be worked out", action="events.failed", mappe_id=self._mappe_id)
                 self._hand_out(_trouble(self._words, Message(code="went_wrong")))
                 await asyncio.sleep(RECONNECT_S)
@@ -127,7 +127,7 @@ class Feed:
         self._hand_out(self._event(changes, printed))
 
     def _note_printed(self, changes: MappeView, rows: list[PageRow]) -> PrintedView | None:
-        """Take pages up; return what is printed on all of them where that has changed by it."""
+        """Add pages; return what is printed on all pages if that has changed."""
         self._printed_pages.update({row.printed.id: row.printed for row in rows})
         for page_id in changes.gone:
             self._printed_pages.pop(page_id, None)

@@ -44,7 +44,7 @@ def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
 
 @router.get("/mappen/{mappe_id}/levels/{page_id}")
 def estimate(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> levels.Estimate:
-    """Tell what the levels make of a Mappe, as far as that is known."""
+    """Return what is known so far about the levels of a Mappe."""
     return levels.estimate(caller, ctx.store, mappe_id, page_id)
 
 

@@ -1,4 +1,4 @@
-"""A Mappe: its stations, its changes, and what is done to its pages."""
+"""A Mappe: its stations, its event stream, and the operations on its pages."""
 
 import json
 from typing import Annotated, Literal
@@ -63,19 +63,19 @@ async def events(
 
 @router.post("/operations")
 def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> int | None:
-    """Do an operation on pages; answer with its entry in the journal, or nothing where nothing changes."""
+    """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
     return journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
 
 
 @router.post("/undo")
 def undo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
-    """Take an entry back."""
+    """Undo an entry."""
     return journal.undo(caller, ctx.store, mappe_id, command.entry)
 
 
 @router.post("/redo")
 def redo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
-    """Do an entry again."""
+    """Redo an entry."""
     return journal.redo(caller, ctx.store, mappe_id, command.entry)
 
 
@@ -101,8 +101,8 @@ def take_back(ctx: Ctx, caller: Asks, mappe_id: Id) -> Response:
 
 @router.get("/pages/{page_id}")
 def page(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> Response:
-    """Tell everything of a page."""
-    del mappe_id  # a page may have moved on; what is told of it is the same
+    """Return everything that is known about a page."""
+    del mappe_id  # a page may have moved to another Mappe; what is known about it is the same
     detail: PageDetail = page_detail(caller, ctx.store, page_id)
     body = detail.model_dump_json(context={"words": ctx.words})
     return Response(body, media_type="application/json", headers=NOT_KEPT)
@@ -128,7 +128,7 @@ def station_page(request: Request, ctx: Ctx, caller: Asks, mappe_id: Id, station
 
 
 def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
-    """Return what a station needs to know beside the Mappe."""
+    """Return what a station needs besides the Mappe."""
     if station == "intake":
         ticket = last_used_ticket(caller, ctx.store)
         return {"devices": list_devices(caller, ctx.store), "ticket": json.loads(ticket.model_dump_json())}

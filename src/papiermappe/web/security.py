@@ -1,7 +1,8 @@
-"""What every answer says and every request must show.
+"""The headers of every response, and the check of every request.
 
 Requests that change something must come from our own pages: browsers name the origin of every such request, and it
-must be the host that is asked (OWASP, "Verifying Origin With Standard Headers"). There is no cookie to steal.
+must be the host that is asked (OWASP, "Verifying Origin With Standard Headers"). The one cookie
+only tells people apart and opens nothing.
 """
 
 from urllib.parse import urlsplit

@@ -16,7 +16,7 @@ _CALLS = re.compile(rf"\bt\(\s*{_STRING}(?:\s*,\s*{_STRING})?")
 def script_sentences() -> tuple[tuple[str, str | None], ...]:
     """Return the sentences that scripts translate: `t("...")`, and `t("one", "many", ...)` with its plural."""
     found = {match.groups() for file in sorted(SCRIPTS.glob("**/*.js")) for match in _CALLS.finditer(file.read_text())}
-    return tuple(sorted((_plain(one), _plain(many) if many else None) for one, many in found))
+    return tuple(sorted((_plain(single), _plain(many) if many else None) for single, many in found))
 
 
 def _plain(literal: str) -> str:
@@ -29,10 +29,10 @@ def script_catalogue(words: Words) -> dict[str, Any]:
     Plurals are lists by the language's own plural forms: singular and plural, as far as the catalogue has two forms.
     """
     sentences: dict[str, str | list[str]] = {}
-    for one, many in script_sentences():
+    for single, many in script_sentences():
         if many is None:
-            if (said := words.gettext(one)) != one:
-                sentences[one] = said
-        elif (forms := [words.ngettext(one, many, 1), words.ngettext(one, many, 2)]) != [one, many]:
-            sentences[one] = forms
+            if (said := words.gettext(single)) != single:
+                sentences[single] = said
+        elif (forms := [words.ngettext(single, many, 1), words.ngettext(single, many, 2)]) != [single, many]:
+            sentences[single] = forms
     return {"sentences": sentences}

@@ -69,7 +69,7 @@ def test_the_same_shapes_have_the_same_hash() -> None:
 
 def test_some_are_taken_out_and_put_together() -> None:
     shapes = shapes_of(page((A, 2, 2), (T, 2, 20), (A, 20, 33)))
-    again = joined([shapes.those(np.array([1])), shapes.those(np.array([0, 2]))])
+    again = joined([shapes.select(np.array([1])), shapes.select(np.array([0, 2]))])
     assert again.left.tolist() == [20, 2, 33]
     assert np.array_equal(drawn(again, 0), T)
     assert np.array_equal(drawn(again, 2), A)
@@ -162,7 +162,7 @@ def set_in_lines(pitch_px: int) -> tuple[Shapes, Places]:
             at += beside[which][0] + sizes[which][1] + beside[which][1]
     which = np.array(symbol)
     nothing = np.zeros(len(which), np.int64)
-    places = Places(which, np.array(left), np.array(bottom), nothing > 0, shapes.those(which), nothing, nothing)
+    places = Places(which, np.array(left), np.array(bottom), nothing > 0, shapes.select(which), nothing, nothing)
     return shapes, places
 
 
@@ -179,7 +179,7 @@ def test_in_a_line_one_box_follows_another_on_the_same_row() -> None:
 def test_symbols_that_stand_alone_have_a_rim_only() -> None:
     shapes, places = set_in_lines(pitch_px=400)
     alone = [int(np.flatnonzero(places.symbol == which)[35 * which]) for which in range(3)]
-    symbols = boxed(shapes, [places.those(np.array(alone))])
+    symbols = boxed(shapes, [places.select(np.array(alone))])
     assert np.array_equal(symbols.width, shapes.width + 2 * RIM_PX)
     assert np.array_equal(symbols.height, shapes.height + 2 * RIM_PX)
 

@@ -10,10 +10,10 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked, light_and_tint, lightest_channel, shrunk, to_grey
 
 CELL_MM = 1.0
-PRINT_MM = 9  # print, and whatever else is narrower, is not paper
-PAPER_SHARE = 0.8  # paper is at least so bright, against the brightest of the page...
-PAPER_TINT_LEVELS = 14  # ...and of the tint that most of it has
-ISLAND_CELLS = 600  # of paper that something covers all around: less is bright, but not paper
+PRINT_MM = 9  # anything narrower than this, print above all, is not paper
+PAPER_SHARE = 0.8  # paper has at least this share of the brightness of the page's brightest part...
+PAPER_TINT_LEVELS = 14  # ...and is this close to its most frequent tint
+ISLAND_CELLS = 600  # a smaller bright area, enclosed by a picture, is not paper
 FILL_MM = 8.0
 FAR_WEIGHT = np.float32(1e-3)
 SMOOTH_MM = 2.0

@@ -1,4 +1,4 @@
-"""Whether there is anything on a page that a person put there.
+"""Whether a page carries anything that a person put there.
 
 A false alarm costs a key press; a false "blank" costs a page. What shines through from the back, dust, punch holes,
 edge shadows and folds are soft, small, round or at the rim; a mark is sharp, and larger than a speck.
@@ -15,23 +15,23 @@ from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
-PLENTY_MM2 = 150.0  # of plainly dark ink: more than dust, and a dust line, can be
+PLENTY_MM2 = 150.0  # more dark ink than dust and dust lines can amount to
 PLAIN_LEVELS = 60
-FAINT_LEVELS = 11  # the reach of a mark: darker than the paper by this
-DARK_LEVELS = 20  # its heart: darker by this...
-SHARP_LEVELS = 26  # ...where the brightness changes by this within three pixels at 150 dpi
-HALF = 0.45  # a mark reaches as far as it is nearly half as dark as at its darkest
+FAINT_LEVELS = 11  # the outline of a mark is darker than the paper by this
+DARK_LEVELS = 20  # its core is darker by this...
+SHARP_LEVELS = 26  # ...and there the brightness changes by this within three pixels at 150 dpi
+HALF = 0.45  # a mark extends to where it is this share as dark as at its darkest
 NEAR_PX = 9
 HEART_PX = 5
 SPECK_MM = 1.1
 RIM_MM = 3.0
-EDGE_MM = 0.8  # where backing may still show
+EDGE_MM = 0.8  # a rim in which the backing may still show
 HOLE_MM = (3.5, 9.0)
 ROUND_SHARE = 0.8
 LINE_LEVELS = 3
 MAX_LINES_SHARE = 0.1
-LINE_MM = 0.8  # dust draws lines no wider than this
-LINE_SHARE = 0.3  # and, all pieces together, at least this long against the page
+LINE_MM = 0.8  # a dust line is at most this wide
+LINE_SHARE = 0.3  # its pieces together cover at least this share of the page's height
 
 
 class BlankEstimate(NamedTuple):
@@ -43,7 +43,7 @@ class BlankEstimate(NamedTuple):
 
 
 def judge_blank(page: Pixels | View, dpi: float) -> BlankEstimate:
-    """Judge whether a page is blank but for what shines through, dust, holes and shadows at the rim.
+    """Judge whether a page is blank apart from show-through, dust, holes and shadows at the rim.
 
     Args:
         page: the sheet without its backing, grey (h, w) or RGB (h, w, 3), uint8.
@@ -108,7 +108,7 @@ def _heaviest_mark(darker: Pixels, soft: Pixels, dpi: float) -> float:
 
 
 def _at_rim(boxes: Boxes, shape: tuple[int, ...], dpi: float) -> NDArray[np.bool_]:
-    """Return which boxes lie wholly within the rim of the page."""
+    """Return which boxes lie entirely within the rim of the page."""
     rim = mm_to_px(RIM_MM, dpi)
     across = (boxes.right <= rim) | (boxes.left >= shape[1] - rim)
     return np.asarray(across | (boxes.bottom <= rim) | (boxes.top >= shape[0] - rim), np.bool_)

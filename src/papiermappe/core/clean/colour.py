@@ -17,13 +17,13 @@ from papiermappe.core.picture import Pixels, darkest_channel, shrunk
 CHROMA_DPI = 75
 AROUND_MM = 1.2
 COLOUR_LEVELS = 7.5  # mean chroma over `AROUND_MM`, against the paper's
-WEAK_COLOUR_LEVELS = 5.8  # the same, where enough of it lies together
+WEAK_COLOUR_LEVELS = 5.8  # the same where a large enough area has colour
 WEAK_LEVELS = 5.0
 TOGETHER_MM = 8.0
-TOGETHER_LEVELS_MM2 = 4.0  # chroma, of one hue, times its area
-MIDDLE_LEVELS = 1.0  # what is so nearly as dark as the darkest around it is in the middle of a stroke
-PAPER_LEVELS = 35  # within this of paper, or of ink, a pixel is not grey
-STROKE_MM = 0.85  # the soft edges of print are narrower
+TOGETHER_LEVELS_MM2 = 4.0  # chroma times area, of one hue
+MIDDLE_LEVELS = 1.0  # a pixel within this of the darkest around it is in the middle of a stroke
+PAPER_LEVELS = 35  # a pixel within this of paper or of ink is not grey
+STROKE_MM = 0.85  # wider than the soft edges of print
 GREY_MM2 = 12.0
 RIM_MM = 2.0
 

@@ -12,15 +12,15 @@ from numpy.typing import NDArray
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
-STEP_MM = 25.4 / 150  # between the places looked at across a side
-REACH = 16  # places to both sides
-ALONG = 384  # rows looked at
+STEP_MM = 25.4 / 150  # the distance between samples across a side
+REACH = 16  # samples on each side of the line
+ALONG = 384  # rows sampled along a side
 SEGMENTS = 16
 TILT_DEG = np.arange(-0.6, 0.601, 0.06)
-LEAST_LEVELS = 0.8  # the mean step of an edge
-LEAST_CLARITY = 5.0  # an edge's step over that of the plainest places near it
-STEADY_SHARE = 0.9  # of a side: as much shows the edge where nothing is cut off
-SLIGHT_LEVELS = 6.0  # a step less plain is not so exact: it is placed a little further out
+LEAST_LEVELS = 0.8  # the smallest mean step of an edge
+LEAST_CLARITY = 5.0  # the smallest ratio of an edge's step to the steps around it
+STEADY_SHARE = 0.9  # where nothing is cut off, the edge shows along at least this share of a side
+SLIGHT_LEVELS = 6.0  # a fainter step is placed less exactly, so it is moved out a little
 CAUTION_MM = 0.3
 LEAST_SEEN_SHARE = 0.25
 
@@ -40,7 +40,7 @@ class Line(NamedTuple):
         return cls(float(start[0]), float(start[1]), float(along[0]), float(along[1]))
 
     def nearest(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Return for points, (n, 2), those on the line that are nearest to them."""
+        """Return for each of the points (n, 2) the nearest point on the line."""
         return np.asarray(points - self.away(points)[:, None] * np.array([-self.dy, self.dx]))
 
     def scaled(self, by: float) -> "Line":
@@ -48,7 +48,7 @@ class Line(NamedTuple):
         return Line((self.x + 0.5) * by - 0.5, (self.y + 0.5) * by - 0.5, self.dx, self.dy)
 
     def away(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Return how far points, (..., 2), lie to the right of the line, looking along it, y down."""
+        """Return how far points (..., 2) lie to the right of the line, seen along its direction, y down."""
         return np.asarray(self.dx * (points[..., 1] - self.y) - self.dy * (points[..., 0] - self.x))
 
 
@@ -65,12 +65,12 @@ class SideFit(NamedTuple):
 
     @property
     def is_slight(self) -> bool:
-        """Whether the step is so slight that its place is not so exact."""
+        """Whether the step is too faint to be placed exactly."""
         return self.levels < SLIGHT_LEVELS
 
 
 def crossing(one: Line, other: Line) -> NDArray[np.float64]:
-    """Return where two lines cross; not finite where they are level."""
+    """Return where two lines cross; not finite if they are parallel."""
     matrix = np.array([[one.dx, -other.dx], [one.dy, -other.dy]])
     if abs(np.linalg.det(matrix)) < 1e-6:
         return np.full(2, np.inf)

@@ -26,7 +26,7 @@ class FindingKind(StrEnum):
 
 
 class Finding(BaseModel):
-    """One thing to check. A false alarm may happen, a false all-clear should not."""
+    """One thing to check. A false alarm is tolerable, a false all-clear is not."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 

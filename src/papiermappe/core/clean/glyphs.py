@@ -21,9 +21,9 @@ HEIGHT_MM = (0.8, 8.0)
 MAX_LETTERS = 1_500
 MAX_DOTS = 1_000
 DOT_MM = 0.2
-DOT_SHARE = 0.4  # of the letter before it, at most
-SAME_SHARE = 0.12  # of the taller height: ends that are so near lie on one line
-OTHER_SHARE = 0.18  # ends that are so far apart do not
+DOT_SHARE = 0.4  # a dot is at most this tall, compared with the letter before it
+SAME_SHARE = 0.12  # of the taller height: ends within this lie on one line
+OTHER_SHARE = 0.18  # of the taller height: ends at least this far apart do not
 
 
 class Glyphs(NamedTuple):
@@ -41,13 +41,13 @@ def pieces_of(grey: Pixels, dpi: float) -> Boxes:
 
 
 def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
-    """Return the letters and dots among pieces of ink, as they lie when the page's skew is taken out."""
+    """Return the letters and dots among pieces of ink, placed as if the page's skew were removed."""
     least, low, high = (mm_to_px(mm, dpi) for mm in (DOT_MM, *HEIGHT_MM))
     shaped = (pieces.width <= 2 * pieces.height) & (pieces.width >= pieces.height / 10)
     letters = shaped & (pieces.height >= low) & (pieces.height <= high)
     dots = shaped & (pieces.height >= least) & (pieces.height < low)
     level = _levelled(pieces, skew_deg)
-    return Glyphs(level.those(_first(letters, MAX_LETTERS)), level.those(_first(dots, MAX_DOTS)))
+    return Glyphs(level.select(_first(letters, MAX_LETTERS)), level.select(_first(dots, MAX_DOTS)))
 
 
 class Votes(NamedTuple):
@@ -70,7 +70,7 @@ def _first(chosen: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:
 
 
 def _levelled(boxes: Boxes, skew_deg: float) -> Boxes:
-    """Move boxes to where they lie when the page is turned clockwise by its skew."""
+    """Move boxes to where they would lie if the page were turned clockwise by its skew."""
     sin, cos = np.sin(np.radians(skew_deg)), np.cos(np.radians(skew_deg))
     middle = (boxes.left + boxes.right) / 2
     along = middle * cos - (boxes.top + boxes.bottom) / 2 * sin
@@ -89,16 +89,16 @@ def _votes_of_letters(letters: Boxes) -> tuple[int, int]:
 def _votes_of_neighbours(
     left: NDArray[np.float64], right: NDArray[np.float64], top: NDArray[np.float64], bottom: NDArray[np.float64]
 ) -> tuple[int, int]:
-    """Hold each letter against the nearest one to the right of it; they come sorted by their left sides."""
+    """Compare each letter with its nearest neighbour on the right; letters come sorted by their left sides."""
     stand = hang = 0
-    for one in range(len(left)):
-        for other in range(one + 1, len(left)):
-            gap = left[other] - right[one]
-            heights = bottom[one] - top[one], bottom[other] - top[other]
+    for letter in range(len(left)):
+        for other in range(letter + 1, len(left)):
+            gap = left[other] - right[letter]
+            heights = bottom[letter] - top[letter], bottom[other] - top[other]
             small, tall = min(heights), max(heights)
-            overlap = min(bottom[one], bottom[other]) - max(top[one], top[other])
-            if -0.3 * small < gap < 0.9 * tall and overlap > 0.5 * small and left[other] > left[one]:
-                tops, bottoms = abs(top[one] - top[other]) / tall, abs(bottom[one] - bottom[other]) / tall
+            overlap = min(bottom[letter], bottom[other]) - max(top[letter], top[other])
+            if -0.3 * small < gap < 0.9 * tall and overlap > 0.5 * small and left[other] > left[letter]:
+                tops, bottoms = abs(top[letter] - top[other]) / tall, abs(bottom[letter] - bottom[other]) / tall
                 stand += bottoms < SAME_SHARE and tops > OTHER_SHARE
                 hang += tops < SAME_SHARE and bottoms > OTHER_SHARE
                 break
@@ -128,12 +128,12 @@ def _place_behind(
 ) -> float:
     """Return how far down a dot is behind the letter before it: 0 its top, 1 its bottom; NaN where it is over one."""
     least_gap = found = np.nan
-    for one in range(len(left)):
-        height = bottom[one] - top[one]
-        place = (level - top[one]) / height
-        if left[one] < across < right[one] and abs(place - 0.5) < 1.5:
+    for letter in range(len(left)):
+        height = bottom[letter] - top[letter]
+        place = (level - top[letter]) / height
+        if left[letter] < across < right[letter] and abs(place - 0.5) < 1.5:
             return np.nan
-        gap = across - right[one]
+        gap = across - right[letter]
         if 0 < gap < 0.6 * height and -0.1 < place < 1.25 and size < DOT_SHARE * height and not gap >= least_gap:
             least_gap, found = gap, place
     return found

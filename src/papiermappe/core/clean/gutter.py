@@ -20,10 +20,10 @@ from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
 
 SEARCH_DPI = 75
 SIDE_SHARE = 0.25  # no fold nearer than this to the left or right side of the picture
-DRIFT_PX = 3  # a fold moves by at most so much from band to band
-FOLD_LEVELS = 3.0  # the mean depth of a fold; less is uneven light
+DRIFT_PX = 3  # a fold moves by at most this from band to band
+FOLD_LEVELS = 3.0  # the smallest mean depth of a fold; anything less is uneven light
 SURE_LEVELS = 8.0
-HELD_SHARE = 0.7  # of its length that a fold shows, at least
+HELD_SHARE = 0.7  # a fold shows along at least this share of its length
 LEAST_SPACE_MM = 6.0
 SHEAR_DEG = np.arange(-3.0, 3.01, 0.25)
 

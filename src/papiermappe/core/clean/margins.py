@@ -12,8 +12,8 @@ from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels
 
 RIM_MM = 3.0
-LEAST_MM = 1.0  # of ink in a row or column, for the block to begin there
-BLOCK_ROWS = 5  # lines of print that begin at the left margin, at least
+LEAST_MM = 1.0  # the block begins at the first row or column with this much ink
+BLOCK_ROWS = 5  # at least this many lines of print begin at the left margin
 
 
 class Margins(NamedTuple):
@@ -63,7 +63,7 @@ def _left(ink: NDArray[np.uint8], least: float) -> float | None:
 
 
 def align_margins(pages: Sequence[Pixels], dpi: float) -> list[Shift]:
-    """Return how to move each page so that all text blocks begin at the same left and top margin, that of most pages.
+    """Return how to shift each page so that all text blocks share the left and top margin that most pages have.
 
     Args:
         pages: grey (h, w) or RGB (h, w, 3), uint8.

@@ -16,12 +16,19 @@ from papiermappe.core.clean.edges import crossing, fit_side
 from papiermappe.core.geometry import order_corners
 from papiermappe.core.picture import Pixels, checked, darkest_channel, lightest_channel
 
-LOOK_PX = 480  # the longer side of the picture in which the sheet is searched for
-FIT_DPI = 150.0  # a picture of `FIT_PX` is taken for one of this resolution when sides are placed
+LOOK_PX = 480  # the longer side of the picture that is searched for the sheet
+FIT_DPI = 150.0  # the resolution assumed for a picture of `FIT_PX` when its sides are placed
 FIT_PX = 1400
 PAPER_WHITE = 255
 LEAST_SHARE = 0.06
-CORNER_SHARES = (0.01, 0.015, 0.02, 0.03, 0.045, 0.06)  # of the outline: what is less is not a corner
+CORNER_SHARES = (
+    0.01,
+    0.015,
+    0.02,
+    0.03,
+    0.045,
+    0.06,
+)  # tolerances, as shares of the outline, tried in turn to simplify it to four corners
 MAX_PX = 250_000_000
 SURE = 0.5
 
@@ -97,7 +104,7 @@ def rectified_size_px(corners_px: Corners, width_px: int, height_px: int) -> tup
 
 
 def _aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
-    """Return width over height of the sheet itself; None where it is seen from so straight that it cannot be told."""
+    """Return the sheet's own width over its height; None if it is seen too straight on for that to be computed."""
     middle = np.array([(width_px - 1) / 2, (height_px - 1) / 2])
     m1, m2, m4, m3 = (np.array([*(corner - middle), 1.0]) for corner in corners)
     with np.errstate(divide="ignore", invalid="ignore"):  # corners on one line give no aspect, below
@@ -128,7 +135,7 @@ def _shrunk_to(photo: Pixels, longer_px: int) -> Pixels:
 
 
 def _masks(look: Pixels) -> Iterator[Pixels]:
-    """Yield what may be the sheet, (h, w), 0 or 255: what is least like the rim, what is bright, what is pale."""
+    """Yield candidates for the sheet, (h, w), 0 or 255: what is least like the rim, what is bright, what is pale."""
     smooth = np.asarray(cv2.medianBlur(look, 5), np.uint8)
     palest = darkest_channel(smooth)
     yield _otsu(_unlike_rim(smooth))

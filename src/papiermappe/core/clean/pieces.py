@@ -33,12 +33,12 @@ class Boxes(NamedTuple):
         """The longer side of each."""
         return np.maximum(self.width, self.height)
 
-    def those(self, chosen: NDArray[np.bool_]) -> "Boxes":
-        """Return some of them."""
+    def select(self, chosen: NDArray[np.bool_]) -> "Boxes":
+        """Return the chosen boxes."""
         return Boxes(*(side[chosen] for side in self))
 
     def turned(self) -> "Boxes":
-        """Return where they lie when the page is turned by a quarter, counter-clockwise; `top` may be negative."""
+        """Return where the boxes lie once the page is turned a quarter counter-clockwise; `top` may be negative."""
         return Boxes(self.top, self.bottom, -self.right, -self.left)
 
 

@@ -16,15 +16,15 @@ from papiermappe.core.zones import Zone
 
 PILE_DPI = 75
 DARKER_LEVELS = 14
-SHARED = 0.6  # of the pages of a side, for something to be shared
+SHARED = 0.6  # something is shared if it is on at least this share of a side's pages
 LEAST_PAGES = 3
 EDGE_MM = 20.0  # holes and staples are no further than this from an edge
 RIM_MM = 4.0
 HOLE_MM = (3.5, 9.5)
 STAPLE_MM = 16.0
 LINE_MM = 2.0
-LINE_SHARE = 0.85  # of the page's height, for a dust line
-MARGIN_MM = 0.8  # a wipe reaches over what it wipes by this
+LINE_SHARE = 0.85  # a dust line covers at least this share of the page's height
+MARGIN_MM = 0.8  # how far a wipe extends beyond what it wipes
 
 
 class SharedKind(StrEnum):
@@ -81,7 +81,7 @@ def suggest_wipes(pages: Sequence[Pixels], dpi: float, sides: Sequence[Side] | N
     """
     suggestions = []
     for side, share in _shares(pages, dpi, sides).items():
-        count = sum(one is side for one in sides) if sides is not None else len(pages)
+        count = sum(page_side is side for page_side in sides) if sides is not None else len(pages)
         if count >= LEAST_PAGES:
             suggestions += _suggested(share, side)
     return suggestions
@@ -95,10 +95,10 @@ def _shares(pages: Sequence[Pixels], dpi: float, sides: Sequence[Side] | None) -
         by_side.setdefault(side, []).append(_dark(page, dpi))
     shares = {}
     for side, dark in by_side.items():
-        height, width = (max(one.shape[axis] for one in dark) for axis in (0, 1))
+        height, width = (max(mask.shape[axis] for mask in dark) for axis in (0, 1))
         total = np.zeros((height, width), np.float32)
-        for one in dark:
-            total[: one.shape[0], : one.shape[1]] += one
+        for mask in dark:
+            total[: mask.shape[0], : mask.shape[1]] += mask
         shares[side] = np.asarray(total / len(dark), np.float32)
     return shares
 

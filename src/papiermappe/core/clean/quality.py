@@ -1,4 +1,4 @@
-"""What is not well with a page: blurred, faint, cut off, dark, dust lines, dirt, a fold, two sheets at once."""
+"""What is wrong with a page: blurred, faint, cut off, dark, dust lines, dirt, a fold, two sheets at once."""
 
 import math
 from collections.abc import Iterator
@@ -15,9 +15,9 @@ from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, shrunk
 from papiermappe.core.zones import Zone
 
-PLAIN_LEVELS = 60  # an edge whose sides differ by this tells how sharp the picture is
+PLAIN_LEVELS = 60  # sharpness is measured at edges whose sides differ by at least this
 LEAST_EDGES = 150
-BLURRED_STEEPNESS = 0.3  # of the whole step within one pixel at 150 dpi: sharp print has 0.45 and more
+BLURRED_STEEPNESS = 0.3  # share of the step that falls within one pixel at 150 dpi; sharp print has 0.45 and more
 FAINT_LEVELS = 60
 LEAST_INK_MM2 = 15.0
 EDGE_MM = 0.7
@@ -28,13 +28,13 @@ BRIGHT_SHARE = 0.985
 LINE_LEVELS = 4
 LINE_SHARE = 0.85
 LINE_MM = 0.9
-EACH_ROW = 4  # is enough to see a line that runs down all of them
+EACH_ROW = 4  # every fourth row is enough to see a line that crosses all of them
 RIM_MM = 2.0
 MAX_LINES = 8
 SPECK_MM = (0.15, 0.9)
 ALONE_MM = 2.0
 SPECKS = 80
-OTHER_MM2 = 0.23  # of other ink: not more than another speck
+OTHER_MM2 = 0.23  # ink nearby; no more than another speck has
 FOLD_DPI = 75
 FOLD_LEVELS = 3.5
 FOLD_HALF_MM = 0.7

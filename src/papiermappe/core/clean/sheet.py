@@ -18,24 +18,24 @@ from papiermappe.core.geometry import Quad, mm_to_px, order_corners, px_to_mm
 from papiermappe.core.picture import Pixels, checked, lightest_channel, to_grey
 
 COARSE_DPI = 75
-PLAIN_LEVELS = 14  # backing and paper that differ by this differ plainly
-MAX_THRESHOLD = 22  # above it a picture on the sheet would be told from the sheet, not the sheet from its backing
-SHADE_LEVELS = 12  # a lower threshold, for paper that differs less
-LEAST_SHARE = 0.004  # of the capture: what is smaller is not a sheet
-MAX_SHARE = 0.985  # what is larger is not one sheet on a backing
+PLAIN_LEVELS = 14  # backing and paper that differ by this are plainly different
+MAX_THRESHOLD = 22  # a higher one would separate a picture from the sheet instead of the sheet from its backing
+SHADE_LEVELS = 12  # a lower threshold, for paper that is closer to its backing
+LEAST_SHARE = 0.004  # of the capture: anything smaller is not a sheet
+MAX_SHARE = 0.985  # of the capture: anything larger is not a sheet on a backing
 LEAST_SIDE_MM = 20.0
-FILLED_SHARE = 0.75  # of its rectangle, at least, for a sheet
+FILLED_SHARE = 0.75  # a sheet fills at least this share of its rectangle
 SHADOW_MM = 3.0
 ELSEWHERE_SHARE = 0.004
-BEYOND_SHARE = 0.3  # of a side: where less is on the capture...
-NEAR_MM = 5.0  # ...and so near its edge, the edge is taken, so that nothing is cut off
-SAME_MM = 0.5  # two lines that cross a side so near its middle are the same
-TOUCH_MM = 1.2  # a side so near the capture's edge runs along it
+BEYOND_SHARE = 0.3  # where less than this share of a side is on the capture...
+NEAR_MM = 5.0  # ...and it lies this close to the capture's edge, that edge is used, so that nothing is cut off
+SAME_MM = 0.5  # lines that cross a side's middle within this distance are the same line
+TOUCH_MM = 1.2  # a side this close to the capture's edge runs along it
 SURE = 0.5
-LINE_SHARE = 0.6  # of a side that a slight line runs along, at least
+LINE_SHARE = 0.6  # a faint line covers at least this share of a side
 LINES_CONFIDENCE = 0.8
-ALIKE_LEVELS = 1.2  # a line between two sides so much alike is a rule on the sheet
-DARK_LEVELS = 30  # what is darker than paper by this is print
+ALIKE_LEVELS = 1.2  # a line whose two sides differ by less is a rule printed on the sheet
+DARK_LEVELS = 30  # print is darker than paper by at least this
 PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
 """What is print, plain and faint: darker than what is around it by so many levels, so many mm beyond a side, which is
 further than its shadow reaches, and over so many mm2, which is more than dust and a hair on the lid.
@@ -235,7 +235,7 @@ def _within_sheet(capture: Pixels, dpi: float, corners: NDArray[np.float64]) -> 
 
 
 def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
-    """Return how far two colours are from each other; uneven light changes brightness, so that counts for less."""
+    """Return how far apart two colours are; uneven light changes brightness, which therefore counts for less."""
     difference = one - other
     light = float(difference.mean())
     return float(np.abs(difference - light).max()) + abs(light) / 3

@@ -20,8 +20,8 @@ LEAST_POINTS = 50
 COARSE_STEP_DEG = 0.5
 FINE_STEP_DEG = 0.1
 LINE_REACH_PX = 1.5
-GUTTER_PX = 24  # 4 mm without ink between two columns of print
-COLUMN_SHARE = 0.12  # of all points, at least, for a part of the page to count as a column
+GUTTER_PX = 24  # columns of print are at least 4 mm apart
+COLUMN_SHARE = 0.12  # a column holds at least this share of all points
 
 
 class SkewEstimate(NamedTuple):

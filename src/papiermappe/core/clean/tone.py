@@ -11,11 +11,11 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked, darkest_channel, shrunk, to_grey
 
 AROUND_MM = 4.0
-SENSITIVITY = 0.22  # k of Sauvola: how much darker than around it ink must be where nothing contrasts
-RANGE_LEVELS = 128.0  # R of Sauvola
-BLACK_LEVELS = 90  # always ink
-WHITE_FROM = 222  # what is so bright, against paper at 255, becomes paper
-INK_FROM = 178  # what is so dark stays as it is
+SENSITIVITY = 0.22  # Sauvola's k: how much darker than its surroundings ink must be where contrast is low
+RANGE_LEVELS = 128.0  # Sauvola's R
+BLACK_LEVELS = 90  # darker pixels are always ink
+WHITE_FROM = 222  # with paper at 255, brighter pixels become paper
+INK_FROM = 178  # darker pixels stay as they are
 SPECK_MM = 0.4
 ALONE_MM = 1.5
 

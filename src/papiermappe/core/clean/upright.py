@@ -21,12 +21,12 @@ from papiermappe.core.picture import Pixels, shrunk, turned
 
 STEP_DEG = 1.0
 COARSE_POINTS = 8_000
-NARROWER = 4  # made so much narrower, a page still shows its rules
-RULE_MM = 15.0  # what runs on so far is a rule or a dust line, not print
-LEAST_PROMINENCE = 1.6  # of lines: less is noise
-GLYPH_DPI = 300  # letters stand apart from each other
-CLEAR_SIGMAS = 1.6  # how far the votes must lie from a draw
-LEAST_SHARE = 0.62  # of the votes: real print stands in three of four
+NARROWER = 4  # a page shrunk by this still shows its rules
+RULE_MM = 15.0  # a longer stroke is a rule or a dust line, not print
+LEAST_PROMINENCE = 1.6  # lines of print stand out by at least this; anything less is noise
+GLYPH_DPI = 300  # at this resolution letters do not touch
+CLEAR_SIGMAS = 1.6  # how far the votes must be from a draw, in standard deviations
+LEAST_SHARE = 0.62  # the winner's share of the votes; in real print it is about three quarters
 LEAST_LEAD = 6  # votes
 CERTAIN_SIGMAS = 5.0
 GUESS = 0.49
@@ -71,7 +71,7 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
 
 
 def _told(turns: int, votes: Votes) -> TurnEstimate:
-    """Return what the letters say of a page turned so that its lines are level: they stand, or stand on their heads."""
+    """Return what the letters say about a page whose lines are level: upright, or upside down."""
     total, lead = votes.stand + votes.hang, abs(votes.stand - votes.hang)
     if total == 0:
         return TurnEstimate(turns, 0.0)

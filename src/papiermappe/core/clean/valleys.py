@@ -8,7 +8,7 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
 BAND_MM = 8.0
-PAPER_SHARE = 0.8  # of a column within a band is darker than paper at most
+PAPER_SHARE = 0.8  # at most this share of a column within a band is darker than paper
 AROUND_MM = 12.0
 
 

@@ -9,9 +9,9 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked
 from papiermappe.core.zones import Zone
 
-AROUND_MM = 6.0  # how far around a zone the paper is looked at
+AROUND_MM = 6.0  # how far around a zone the paper is sampled
 CELL_MM = 0.5
-PAPER_PERCENT = 60  # of what is around: paper is at least so bright
+PAPER_PERCENT = 60  # percentile of brightness around a zone from which on a pixel counts as paper
 
 
 def wipe(page: Pixels, zones: Iterable[Zone], dpi: float) -> Pixels:

@@ -12,7 +12,7 @@ from papiermappe.core.picture import Pixels
 SIGNATURE = b"\x89PNG\r\n\x1a\n"
 HEAD_BYTES = len(SIGNATURE)
 SAMPLED_ROWS = 64
-MAX_OF_SAMPLE = 1.2  # a sample of rows that is larger than its share by this tells enough
+MAX_OF_SAMPLE = 1.2  # a picture is given up if a sample of its rows exceeds its share of the limit by this factor
 
 
 def encoded_within(page: Pixels, max_bytes: int) -> bytes | None:

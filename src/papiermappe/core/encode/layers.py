@@ -1,4 +1,4 @@
-"""Taking a page apart: ink at full resolution, its colours and the paper behind it at much less (mixed raster content).
+"""Taking a page apart: ink at full resolution, its colours and the paper at much lower (mixed raster content).
 
 Ink has soft edges: around its core, at half its strength. Paper is one colour; only where something other than ink is
 on it (a picture, a marker's stroke, a shaded box) is a piece of it kept.
@@ -22,21 +22,21 @@ Rgb = tuple[int, int, int]
 
 LEVELS = np.arange(256, dtype=np.float32)[:, None]
 INK, BESIDE = 1, 2
-COARSE_DPI = 50  # at which what is not bare paper is looked for
+COARSE_DPI = 50  # the resolution at which anything but bare paper is searched for
 NEAR_PX = 5
-CORE_SHARE, EDGE_SHARE = 0.35, 0.75  # of the way from ink to paper: where its core ends, and its edge
+CORE_SHARE, EDGE_SHARE = 0.35, 0.75  # share of the way from ink to paper at which the core ends, and the edge
 SOFT_SHARE = (CORE_SHARE + EDGE_SHARE) / 2
-TINTED_SHARE = 0.5  # what has a tint of its own differs sooner
-SOFT_PX = 2  # so far around ink, paper is darkened by it
-SAMPLED = 2  # of so many pixels a row, and of so many rows, one is looked at
-BETWEEN = (0.25, 0.75)  # of the way from dark to light
-PICTURE_SHARE = 0.25  # of what covers the paper: with so much between dark and light it is a picture, not a dark field
-LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink is of one colour if nearly all of it is within this of the rest
+TINTED_SHARE = 0.5  # anything with a tint of its own needs this share of the difference only
+SOFT_PX = 2  # ink darkens the paper around it this far
+SAMPLED = 2  # every second pixel of every second row is sampled
+BETWEEN = (0.25, 0.75)  # the range between dark and light, as shares of the way
+PICTURE_SHARE = 0.25  # a covered area with more than this share between dark and light is a picture, not a dark field
+LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink has one colour if nearly all of it is within this of its mean
 ODD_SHARE = 0.002
 DARKER_SHARE = 0.4
 TILE_MM = 2.0
 MAX_PIECES = 24
-WHOLE_SHARE = 0.6  # pieces that cover so much are one
+WHOLE_SHARE = 0.6  # pieces that together cover more than this share become one
 
 
 class Fineness(NamedTuple):
@@ -128,7 +128,7 @@ def _even(bare: Squares, shade: Pixels, colour: NDArray[np.floating]) -> Pixels:
 
 
 def _looked_up(picture: Pixels, table: NDArray[np.floating]) -> NDArray[np.float32]:
-    """Return what a table (256, channels) has for the levels of a picture."""
+    """Map the levels of a picture through a table (256, channels)."""
     return np.asarray(cv2.LUT(picture, np.ascontiguousarray(table, np.float32).reshape(1, 256, -1)), np.float32)
 
 
@@ -197,7 +197,7 @@ def _pictures(grey: Pixels, covered: Ink) -> Ink:
 
 
 def _is_picture(levels: NDArray[np.uint8]) -> bool:
-    """Return whether much is between dark and light."""
+    """Return whether much of an area is between dark and light."""
     if not levels.size:
         return False
     dark, light = (float(level) for level in np.percentile(levels, (3, 97)))
@@ -206,7 +206,7 @@ def _is_picture(levels: NDArray[np.uint8]) -> bool:
 
 
 def _ink_colours(inked: Squares) -> Pixels | Rgb:
-    """Return the colour of all ink, if it is one; else a small picture of its colours."""
+    """Return the colour of the ink if it has only one; otherwise a small picture of its colours."""
     seen = inked.weight > 0
     if not seen.any():
         return 0, 0, 0
@@ -224,7 +224,7 @@ def _ink_colours(inked: Squares) -> Pixels | Rgb:
 
 
 def _dark_mean(colours: NDArray[np.float32], weight: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Return the mean of the darker ones of (n, 1) or (n, 1, 3): small print has not room to be as dark as it is."""
+    """Return the mean of the darker half of (n, 1) or (n, 1, 3): small print never reaches its full darkness."""
     light, _ = light_and_tint(colours)
     order = np.argsort(light.reshape(-1))
     darker = order[np.cumsum(weight[order]) <= max(DARKER_SHARE * weight.sum(), weight[order[0]])]
@@ -235,13 +235,13 @@ def _soft_colours(ink: Pixels | Rgb, behind: Pixels | Rgb) -> Pixels | Rgb:
     """Return the colours of soft edges: between those of ink and of what lies behind it."""
     if isinstance(ink, tuple) and isinstance(behind, tuple):
         return _rgb((1 - SOFT_SHARE) * np.array(ink) + SOFT_SHARE * np.array(behind))
-    size = next(one for one in (ink, behind) if not isinstance(one, tuple)).shape
-    inks, papers = (_pictured(one, size) for one in (ink, behind))
+    size = next(colours for colours in (ink, behind) if not isinstance(colours, tuple)).shape
+    inks, papers = (_pictured(colours, size) for colours in (ink, behind))
     return np.asarray(cv2.addWeighted(inks, 1 - SOFT_SHARE, papers, SOFT_SHARE, 0.0), np.uint8)
 
 
 def _pictured(colours: Pixels | Rgb, shape: tuple[int, ...]) -> Pixels:
-    """Return colours as a picture of a shape."""
+    """Return colours as a picture of the given shape."""
     if isinstance(colours, tuple):
         return np.full(shape, colours[0] if len(shape) == 2 else colours, np.uint8)
     return np.asarray(cv2.resize(colours, shape[1::-1], interpolation=cv2.INTER_AREA), np.uint8)
@@ -250,7 +250,7 @@ def _pictured(colours: Pixels | Rgb, shape: tuple[int, ...]) -> Pixels:
 def _boxes_of_pieces(
     behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
 ) -> list[tuple[int, int, int, int]]:
-    """Return left, top, right and bottom, px, of what is not bare paper."""
+    """Return left, top, right and bottom, px, of everything that is not bare paper."""
     away = _looked_up(np.asarray(cv2.medianBlur(behind, 3), np.uint8), LEVELS - np.reshape(colour, (1, -1)))
     light, tint = light_and_tint(away)
     far = ((np.abs(light) > bare_levels) | (tint > TINTED_SHARE * bare_levels)).astype(np.uint8)
@@ -283,7 +283,7 @@ def _piece(
 
 
 def _tiled(far: Pixels, tile: int) -> Pixels:
-    """Return which tiles hold something, with one more all around."""
+    """Return which tiles hold something, grown by one tile on every side."""
     padded = cv2.copyMakeBorder(far, 0, -far.shape[0] % tile, 0, -far.shape[1] % tile, cv2.BORDER_CONSTANT)
     rows, cols = padded.shape[0] // tile, padded.shape[1] // tile
     held = np.where(padded.reshape(rows, tile, cols, tile).any(axis=(1, 3)), np.uint8(1), np.uint8(0))
@@ -291,7 +291,7 @@ def _tiled(far: Pixels, tile: int) -> Pixels:
 
 
 def _boxes(tiles: Pixels, tile: int, shape: tuple[int, ...]) -> list[tuple[int, int, int, int]]:
-    """Return left, top, right and bottom, px, of boxes around all that is held, none over another."""
+    """Return left, top, right and bottom, px, of boxes around all held tiles; no two boxes overlap."""
     boxes: list[tuple[int, int, int, int]] = []
     contours, _ = cv2.findContours(tiles, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     for contour in contours:
@@ -307,10 +307,10 @@ def _boxes(tiles: Pixels, tile: int, shape: tuple[int, ...]) -> list[tuple[int, 
 
 
 def _joined(boxes: list[tuple[int, int, int, int]], box: tuple[int, int, int, int]) -> list[tuple[int, int, int, int]]:
-    """Add a box; those that it meets become one with it."""
+    """Add a box, merged with those it overlaps."""
     for other in boxes:
         if box[0] < other[2] and other[0] < box[2] and box[1] < other[3] and other[1] < box[3]:
-            return _joined([one for one in boxes if one is not other], _around([box, other]))
+            return _joined([known for known in boxes if known is not other], _around([box, other]))
     return [*boxes, box]
 
 

@@ -20,9 +20,9 @@ from papiermappe.core.encode.level import Level
 from papiermappe.core.picture import Pixels
 
 BLACK_BELOW = 128
-SMALL_PICTURE = 3_000_000  # values: tables of its own are worth their time
+SMALL_PICTURE = 3_000_000  # pictures of fewer values get Huffman tables of their own
 PAGES_TOGETHER = 16
-PICTURE_SHARE = 0.6  # of a page: where so much is picture, it stays one
+PICTURE_SHARE = 0.6  # a page that is picture to this share is kept as one picture
 
 
 class Settings(NamedTuple):
@@ -55,7 +55,7 @@ class SplitInk(NamedTuple):
 
 
 class SplitPage(NamedTuple):
-    """A page but for its ink."""
+    """A page without its ink."""
 
     layers: tuple[Layer, ...]
     inks: tuple[SplitInk, ...]
@@ -65,13 +65,13 @@ class SplitPage(NamedTuple):
 
 
 def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool) -> SplitPage:
-    """Decide what a page is made of, and encode all but its ink.
+    """Decide what a page is made of, and encode everything but its ink.
 
     Args:
         page: grey (h, w) or RGB (h, w, 3), uint8.
         dpi: its resolution.
         level: how small it becomes.
-        bilevel: whether it is ink and paper only, 0 and 255; that stays as it is at every level.
+        bilevel: whether the page is ink and paper only, 0 and 255; such a page is kept exactly at every level.
 
     Raises:
         PictureRefused: not such a picture.
@@ -113,7 +113,7 @@ def _one_picture(picture: EncodedPicture) -> SplitPage:
 
 
 def _faithful(page: Pixels) -> EncodedPicture:
-    """Return a JPEG in which no difference is to be seen, or the page without loss where that is smaller."""
+    """Return a JPEG without visible loss, or the page losslessly if that is smaller."""
     jpeg = _jpeg(page, FAITHFUL_QUALITY, full_colour=True)
     lossless = deflate.encoded_within(page, len(jpeg.data))
     if lossless is None:

@@ -1,4 +1,4 @@
-"""Pictures without loss, for programs beside us and for files of their own."""
+"""Lossless pictures, for the programs we call and for picture files."""
 
 from typing import NamedTuple
 
@@ -22,7 +22,7 @@ def encode_png(pixels: Pixels, effort: int = SMALL) -> bytes:
 
 
 def encode_pgm(pixels: Pixels) -> bytes:
-    """Encode a picture in grey as PGM: next to no work, for a recogniser."""
+    """Encode a grey picture as PGM, which costs next to nothing; for a recogniser."""
     return np.asarray(cv2.imencode(".pgm", to_grey(pixels))[1]).tobytes()
 
 
@@ -34,7 +34,7 @@ class Readable(NamedTuple):
     dpi: float
 
     def pixels(self) -> Pixels:
-        """Return it as grey (h, w)."""
+        """Return the page as grey (h, w)."""
         return np.asarray(cv2.imdecode(np.frombuffer(self.picture, np.uint8), cv2.IMREAD_GRAYSCALE), np.uint8)
 
 
@@ -44,7 +44,7 @@ def readable(page: Pixels, dpi: float, mode: RecognitionMode) -> Readable:
 
 
 def no_finer(grey: Pixels, dpi: float, max_dpi: float) -> Readable:
-    """Return a picture in grey (h, w) at its resolution, or at the finest that is wanted."""
+    """Return a picture as grey (h, w), reduced to the finest resolution wanted if it is finer."""
     scale = max_dpi / dpi
     if scale >= 1:
         return Readable(encode_pgm(grey), dpi)

@@ -1,4 +1,4 @@
-"""The spot of a page that shows best what is done to it: much print, and colour where there is some."""
+"""The part of a page that shows best what compression does to it: plenty of print, and colour where there is any."""
 
 import cv2
 import numpy as np
@@ -8,12 +8,12 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, light_and_tint, shrunk
 
 LOOK_DPI = 50
-INK_LEVELS, COLOUR_LEVELS = 50, 50  # what is darker, or more coloured, tells no more...
+INK_LEVELS, COLOUR_LEVELS = 50, 50  # the levels from which on more darkness or colour adds nothing...
 COLOUR_WEIGHT = 4.0  # ...but colour is rarer than ink
 
 
 def telling_sample(page: Pixels, dpi: float, width_mm: float, height_mm: float) -> tuple[slice, slice]:
-    """Return rows and columns of a window of that size, or of the whole page where that is smaller.
+    """Return the rows and columns of a window of the given size; the whole page if it is smaller.
 
     Args:
         page: grey (h, w) or RGB (h, w, 3), uint8.
@@ -36,7 +36,7 @@ def telling_sample(page: Pixels, dpi: float, width_mm: float, height_mm: float) 
 
 
 def _telling(small: Pixels, dpi: float) -> Pixels:
-    """Return how much each pixel tells, (h, w)."""
+    """Return how much each pixel contributes, (h, w)."""
     light, colour = light_and_tint(np.asarray(cv2.absdiff(small, paper_of(small, dpi)), np.uint8))
     telling = np.minimum(light, INK_LEVELS) + COLOUR_WEIGHT * np.minimum(colour, COLOUR_LEVELS)
     return np.asarray(telling, np.uint8)

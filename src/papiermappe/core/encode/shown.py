@@ -1,4 +1,4 @@
-"""What a split page shows, without a reader in between."""
+"""What a split page looks like, without a PDF reader in between."""
 
 import cv2
 import numpy as np
@@ -12,7 +12,7 @@ from papiermappe.core.picture import Pixels, decode
 
 
 def shown(page: SplitPage, height_px: int, width_px: int) -> Pixels:
-    """Return what a page shows at a resolution, RGB (h, w, 3); that of its ink, where it has some."""
+    """Return what a page looks like, RGB (h, w, 3), at the resolution of its ink, or the given one if it has none."""
     picture = np.full((height_px, width_px, 3), 255, np.uint8)
     for layer in page.layers:
         _paint(picture, layer.paint, layer.box, None)

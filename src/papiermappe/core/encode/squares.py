@@ -1,4 +1,4 @@
-"""Means of squares of pixels, of some of the pixels only, and what lies where there are none."""
+"""Means of squares of pixels that count only some of the pixels, and a filling for squares that have none."""
 
 from typing import Any, NamedTuple
 
@@ -12,11 +12,11 @@ from papiermappe.core.picture import Pixels
 Whole = int | np.integer[Any]
 
 LEAST_WEIGHT = np.float32(1 / 1024)
-KNOWN_SHARE = np.float32(0.5)  # of a square: where so much is seen, what is around it is not asked
+KNOWN_SHARE = np.float32(0.5)  # a square that is known to this share does not ask its neighbours
 
 
 class Squares(NamedTuple):
-    """Squares of pixels, each with the mean of those that count."""
+    """Squares of pixels, each with the mean of the pixels that count."""
 
     mean: NDArray[np.float32]
     """(h, w) or (h, w, 3); nothing where no pixel counts."""
@@ -30,13 +30,13 @@ class Squares(NamedTuple):
 
     def _scaled(self, width: int, height: int) -> "Squares":
         sums, weight = (
-            np.asarray(cv2.resize(one, (width, height), interpolation=cv2.INTER_AREA), np.float32)
-            for one in (self.mean * like(self.weight, self.mean), self.weight)
+            np.asarray(cv2.resize(picture, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+            for picture in (self.mean * like(self.weight, self.mean), self.weight)
         )
         return Squares(np.divide(sums, np.maximum(like(weight, sums), LEAST_WEIGHT), dtype=np.float32), weight)
 
     def filled(self) -> NDArray[np.float32]:
-        """Return the means; where nothing counts, what is around: each level asks one half as large.
+        """Return the means; squares without any are filled from around them, each level from one half as large.
 
         After S. Gortler et al., "The lumigraph", SIGGRAPH 1996, section 3.4.
         """
@@ -61,15 +61,15 @@ def squares_of(page: Pixels, kinds: NDArray[np.uint8], by: int, every: int = 1) 
         page: grey (h, w) or RGB (h, w, 3).
         kinds: (h, w): 1 for the first kind, 2 for the second, 0 for neither.
         by: px.
-        every: of so many rows and columns one is looked at.
+        every: only every n-th row and column is sampled.
     """
     channels = np.ascontiguousarray(page).reshape(*page.shape[:2], -1)
     means, weights = _means(channels, np.ascontiguousarray(kinds), by, every)
-    one, other = (
+    first, second = (
         Squares(mean if page.ndim == 3 else np.ascontiguousarray(mean[..., 0]), weight)
         for mean, weight in zip(means, weights, strict=True)
     )
-    return one, other
+    return first, second
 
 
 @njit("void(f4[:, :, ::1], f4[:, ::1], u8, u8, i4, i4, i4, i4, f4)", cache=True)
@@ -84,7 +84,7 @@ def _put(
     count: Whole,
     share: np.float32,
 ) -> None:
-    """Put the mean of the pixels that were summed, and how much of a square they are, where they belong."""
+    """Store the mean of the summed pixels, and the share of the square that they are."""
     if count:
         each = np.float32(1) / np.float32(count)
         means[down, across, 0], means[down, across, 1], means[down, across, 2] = red * each, green * each, blue * each

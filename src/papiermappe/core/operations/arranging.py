@@ -17,7 +17,7 @@ class SetAside(BaseOperation):
     kind: Literal["set_aside"] = "set_aside"
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the pages that are set aside by it."""
+        """Return the pages that become set aside."""
         return {page.id: {"set_aside": True} for page in self.named(pages) if not page.set_aside}
 
 
@@ -27,7 +27,7 @@ class BringBack(BaseOperation):
     kind: Literal["bring_back"] = "bring_back"
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the pages that are brought back by it."""
+        """Return the pages that are brought back."""
         return {page.id: {"set_aside": False} for page in self.named(pages) if page.set_aside}
 
 
@@ -43,7 +43,7 @@ class Move(BaseOperation):
     """A page of the sheet before which they go; None: to the end."""
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the new ranks; empty where the pages lie there already, or the sheet is gone."""
+        """Return the new ranks; empty if the pages are there already or the sheet is gone."""
         places = [page.place for page in pages]
         lanes = sheets(places)
         if self.before is None:
@@ -75,7 +75,7 @@ class SortByNumbers(BaseOperation):
     """Always all."""
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the new ranks; empty where no numbers are known, or the sheets lie in their order."""
+        """Return the new ranks; empty if no numbers are known or the sheets are already in order."""
         by_id = {page.id: page for page in pages}
         places = [page.place for page in pages]
         lanes = [[by_id[place.page_id] for place in sheet] for sheet in sheets(places)]

@@ -1,4 +1,4 @@
-"""What operations work on: pages as they are, and the fields that become something else."""
+"""What operations work on: the pages as they are, and the fields that change."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
@@ -23,7 +23,7 @@ PageIds = Annotated[tuple[Annotated[int, Field(ge=1, lt=2**31)], ...], Field(min
 
 @dataclass(frozen=True)
 class PageState:
-    """A page, as far as operations need it."""
+    """The part of a page that operations need."""
 
     id: int
     mappe_id: int
@@ -82,7 +82,7 @@ class BaseOperation(BaseModel):
         raise NotImplementedError
 
     def message(self, count: int) -> Message:
-        """Return what is told of it in the history, where it changed `count` pages."""
+        """Return the history's sentence for the operation, given that it changed `count` pages."""
         return Message(code=str(self.model_dump()["kind"]), params={"count": count})
 
     def named(self, pages: Sequence[PageState]) -> Iterator[PageState]:

@@ -22,7 +22,7 @@ class Turn(BaseOperation):
     """Counter-clockwise."""
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the new turns, by hand; empty where it is no turn."""
+        """Return the new turns, marked as made by hand; empty for a full turn."""
         if self.quarter_turns % 4 == 0:
             return {}
         return {
@@ -34,12 +34,12 @@ class Turn(BaseOperation):
         }
 
     def message(self, count: int) -> Message:
-        """Return a message that tells the way."""
+        """Return a message that names the direction."""
         return Message(code="turn", params={"count": count, "degrees": self.quarter_turns % 4 * 90})
 
 
 class Straighten(BaseOperation):
-    """Switch the taking out of the skew on or off, where it has been found."""
+    """Switch straightening on or off, where the skew is known."""
 
     kind: Literal["straighten"] = "straighten"
     on: bool
@@ -58,7 +58,7 @@ class Straighten(BaseOperation):
 
 
 class Crop(BaseOperation):
-    """Switch the cutting to the sheet on or off, where it has been found."""
+    """Switch cropping on or off, where the sheet is known."""
 
     kind: Literal["crop"] = "crop"
     on: bool
@@ -89,5 +89,5 @@ class SetTone(BaseOperation):
         }
 
     def message(self, count: int) -> Message:
-        """Return a message that tells the tone."""
+        """Return a message that names the tone."""
         return Message(code="set_tone", params={"count": count, "tone": self.tone.value})

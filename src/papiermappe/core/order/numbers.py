@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 from papiermappe.core.reading.printed import NumberKind, Printed
 
-FEWEST = 3  # numbers, below which they tell nothing
-FOLLOWING_SHARE = 0.6  # of the numbers but the last: the next one is printed as well
-NEAR = 2  # one page of a sheet may have no number, or not be there
-OWN_SHARE = 0.8  # of the numbers: no other page has the same
+FEWEST = 3  # fewer numbers than this prove nothing
+FOLLOWING_SHARE = 0.6  # share of the numbers whose successor must be printed too (the last one has none)
+NEAR = 2  # a page may be missing or have no number, so neighbours may differ by this much
+OWN_SHARE = 0.8  # share of the numbers that must occur on one page only
 
 
 class InferredOrder(NamedTuple):
@@ -44,7 +44,7 @@ def numbers_of(pages: Sequence[Printed | None]) -> list[int | None]:
 
 def _of_kind(pages: Sequence[Printed | None], kind: NumberKind) -> list[int | None]:
     """Return for each page the number of a kind that fits those of other pages best."""
-    choices = [[one.number for one in page.numbers if one.kind is kind] if page else [] for page in pages]
+    choices = [[found.number for found in page.numbers if found.kind is kind] if page else [] for page in pages]
     having = Counter(number for numbers in choices for number in set(numbers))
 
     def fits(number: int) -> tuple[int, int]:
@@ -78,7 +78,11 @@ def infer_order(sheets: Sequence[Sequence[int | None]]) -> InferredOrder | None:
     Returns:
         None where no page has a number.
     """
-    firsts = {at: min(known) for at, pages in enumerate(sheets) if (known := [one for one in pages if one is not None])}
+    firsts = {
+        at: min(known)
+        for at, pages in enumerate(sheets)
+        if (known := [number for number in pages if number is not None])
+    }
     if not firsts:
         return None
     by_number = iter(sorted(firsts, key=lambda at: (firsts[at], at)))

@@ -12,8 +12,8 @@ class Language(NamedTuple):
 
 
 LANGUAGES = {
-    one.code: one
-    for one in (
+    language.code: language
+    for language in (
         Language("bul", "bg", "Bulgarian"),
         Language("ces", "cs", "Czech"),
         Language("dan", "da", "Danish"),

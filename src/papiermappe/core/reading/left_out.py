@@ -10,15 +10,15 @@ from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph
 
-END_SHARE = 0.12  # of the page's height: so far its head and its foot reach
-TOGETHER_MM = (1.2, 3.0)  # down and across: print that is no farther apart is one piece
+END_SHARE = 0.12  # of the page's height: the head and the foot each reach this far
+TOGETHER_MM = (1.2, 3.0)  # down and across: print closer together than this is one piece
 HEIGHTS_MM, WIDEST_MM = (1.2, 6.0), 40.0  # of a line of print
 LEAST_INK_MM2 = 0.3
-EDGE_MM = 3.0  # what is so near to the edge of the page is dirt or a shadow
-AROUND_MM = 2.5  # so much paper is cut out around it
-LINE_PX = 22  # so high a line of print is read best by itself
+EDGE_MM = 3.0  # ink this close to the page's edge is dirt or a shadow
+AROUND_MM = 2.5  # the paper cut out with a piece of print
+LINE_PX = 22  # the height at which a single line is read best
 SURE = 0.6  # confidence
-MOST = 2  # where more is left out it is no print
+MOST = 2  # more pieces than this, and they are not print
 
 
 def left_out(grey: Pixels, dpi: float, text: PageText) -> list[BoxMm]:

@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import BoxMm, PageText
 
-EDGE_SHARE = 0.12  # of the page's height: page numbers stand that near to its top or its bottom
+EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
 HIGHEST_NUMBER = 9999
 YEARS = range(1900, 2100)
 MONTHS = 12

@@ -7,9 +7,9 @@ from typing import NamedTuple
 from papiermappe.core.reading.page_text import BoxMm, Line, PageText
 from papiermappe.core.reading.tables import Grid
 
-HEADING_RATIO = 1.25  # lines of a heading are so much higher than those of the page...
+HEADING_RATIO = 1.25  # a heading's lines are this much taller than the page's usual line...
 TITLE_RATIO = 1.7
-HEADING_LINES = 2  # ...and they are few
+HEADING_LINES = 2  # ...and a heading has at most this many
 HYPHENS = ("-", "\u00ad", "\u2010")
 
 
@@ -50,7 +50,7 @@ def elements_of(page: PageText, grids: tuple[Grid, ...] = ()) -> list[Element]:
     for paragraph in (paragraph for block in page.blocks for paragraph in block.paragraphs):
         free = []
         for line in paragraph.lines:
-            grid = next((one for one in grids if one.holds(line.box)), None)
+            grid = next((found for found in grids if found.holds(line.box)), None)
             if grid is None:
                 free.append(line)
             elif grid not in placed:

@@ -14,9 +14,9 @@ from papiermappe.core.reading.page_text import BoxMm
 
 LOOK_DPI = 100
 RULE_MM = 12.0  # shorter strokes are print
-GAP_MM = 1.5  # between pieces of one rule
-SAME_MM = 2.0  # rules nearer to each other are one
-CROSSED_SHARE = 0.6  # of a table's side, that a rule runs along
+GAP_MM = 1.5  # the largest gap in one rule
+SAME_MM = 2.0  # rules closer together than this are one
+CROSSED_SHARE = 0.6  # a rule crosses a table if it covers at least this much of its side
 LEAST_LINES = 3  # fewer make a box, not a table: two cells at least one way
 
 

@@ -61,7 +61,7 @@ def voted(shapes: Shapes, matches: Matches, weights: NDArray[np.int64], models: 
     place = np.full(shapes.number, -1, np.int64)
     place[models] = np.arange(len(models))
     which = place[matches.model]
-    own = shapes.those(models)
+    own = shapes.select(models)
     votes = _votes(
         which, matches.across_px, matches.down_px, weights, shapes.width, shapes.first_row, shapes.rows,
         own.width, own.first_row,
@@ -79,7 +79,7 @@ def _matched(
 
 @njit("i8(u8)", cache=True)
 def _bits(word: np.uint64) -> np.int64:
-    """Return how many bits are set."""
+    """Return the number of set bits."""
     word -= (word >> np.uint64(1)) & _ONES[0]
     word = (word & _ONES[1]) + ((word >> np.uint64(2)) & _ONES[1])
     word = (word + (word >> np.uint64(4))) & _ONES[2]
@@ -111,13 +111,13 @@ def _centres(width: NDArray[np.int32], first_row: NDArray[np.int64], rows: NDArr
 
 
 @njit("i8(u8[:, ::1], u8[:, ::1], i8, i8, i8)", cache=True)
-def _apart(one: NDArray[np.uint64], other: NDArray[np.uint64], across: Whole, down: Whole, most: Whole) -> np.int64:
-    """Return how many pixels differ, or more than `most`; `one` lies `across` and `down` from `other`."""
+def _apart(shape: NDArray[np.uint64], other: NDArray[np.uint64], across: Whole, down: Whole, most: Whole) -> np.int64:
+    """Return how many pixels differ, or more than `most`; `shape` lies `across` and `down` from `other`."""
     differ = np.int64(0)
-    for row in range(min(0, int(down)), max(len(other), len(one) + int(down))):
+    for row in range(min(0, int(down)), max(len(other), len(shape) + int(down))):
         low, high = np.uint64(0), np.uint64(0)
-        if 0 <= row - down < len(one):
-            low, high = _moved(one[row - down, 0], one[row - down, 1], max(np.int64(0), np.int64(across)))
+        if 0 <= row - down < len(shape):
+            low, high = _moved(shape[row - down, 0], shape[row - down, 1], max(np.int64(0), np.int64(across)))
         if 0 <= row < len(other):
             other_low, other_high = _moved(other[row, 0], other[row, 1], max(np.int64(0), np.int64(-across)))
             low ^= other_low

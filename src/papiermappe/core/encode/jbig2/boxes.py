@@ -16,10 +16,10 @@ from papiermappe.core.encode.jbig2.shapes import Shapes
 from papiermappe.core.encode.jbig2.symbols import Places, Symbols
 
 ROUNDS = 5
-REACH = 1.5  # so many usual heights lie between two symbols that follow one another, at most
+REACH = 1.5  # two symbols that follow one another are at most this many usual heights apart
 MAX_BELOW, MAX_BESIDE = 3.0, 1.0  # usual heights of white
-DEEPEST = 0.995  # so many stand on the common line; what goes deeper has a line of its own
-TIGHTEST = 0.1  # so many follow closer than white can make it
+DEEPEST = 0.995  # this share stands on the common line; whatever goes deeper gets a line of its own
+TIGHTEST = 0.1  # this share follows closer than white space can account for
 
 
 def boxed(shapes: Shapes, pages: Sequence[Places]) -> Symbols:
@@ -80,14 +80,14 @@ def _followers(
     Boxes are sorted from left to right.
     """
     follows = np.full(len(left), -1, np.int64)
-    for one in range(len(left)):
-        for other in range(one + 1, len(left)):
-            if left[other] > right[one] + reach:
+    for box in range(len(left)):
+        for other in range(box + 1, len(left)):
+            if left[other] > right[box] + reach:
                 break
-            shared = min(bottom[one], bottom[other]) - max(top[one], top[other])
-            least = min(bottom[one] - top[one], bottom[other] - top[other])
-            if left[other] > left[one] and 2 * shared >= least:
-                follows[one] = other
+            shared = min(bottom[box], bottom[other]) - max(top[box], top[other])
+            least = min(bottom[box] - top[box], bottom[other] - top[other])
+            if left[other] > left[box] and 2 * shared >= least:
+                follows[box] = other
                 break
     return follows
 

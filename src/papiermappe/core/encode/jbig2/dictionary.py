@@ -18,7 +18,7 @@ from papiermappe.core.encode.jbig2.integers import (
 )
 from papiermappe.core.encode.jbig2.symbols import REFINEMENT_CONTEXTS, Symbols, in_box, name_bits, put_refined
 
-LIKE = 0.25  # of the ink, at most, differs between a symbol and the one it is refined from
+LIKE = 0.25  # a symbol differs from the one it refines in at most this share of its ink
 BITMAP_CONTEXTS = 1 << 13  # of template 1
 _DH, _DW, _EX, _AI, _RDX, _RDY, _NAMES = (INTEGER_CONTEXTS * at for at in range(7))
 
@@ -31,7 +31,7 @@ def dictionary_order(symbols: Symbols) -> NDArray[np.int64]:
 def dictionary(symbols: Symbols) -> bytes:
     """Encode symbols as they are, in the order of a dictionary (6.5)."""
     none = np.zeros(symbols.number, np.int64)
-    return _encoded(symbols, symbols.those(none[:0]), none - 1, none, none)
+    return _encoded(symbols, symbols.select(none[:0]), none - 1, none, none)
 
 
 def refined_dictionary(symbols: Symbols, models: Symbols) -> bytes:

@@ -22,9 +22,9 @@ from papiermappe.core.encode.jbig2.symbols import Places, Symbols
 from papiermappe.core.encode.jbig2.text import text_region
 
 MAX_SIDE_PX = 65_535
-SAME_KIND = 0.08  # of the ink, at most, differs between shapes of a kind
-NEAR = 0.4  # of the ink, at most, differs between a shape and what it is refined from
-OWN_FROM = 4  # a shape that comes so often is a symbol of its own
+SAME_KIND = 0.08  # shapes of a kind differ in at most this share of their ink
+NEAR = 0.4  # a shape differs from the symbol it refines in at most this share of its ink
+OWN_FROM = 4  # a shape that occurs this often becomes a symbol of its own
 DICTIONARY_NUMBER, REFINED_NUMBER = 0, 1
 PAGE_NUMBER, TEXT_NUMBER, GENERIC_NUMBER = 2, 3, 4
 
@@ -117,8 +117,8 @@ def _with_symbols(pages: Sequence[PackedInk]) -> tuple[bytes, list[bytes]]:
     boxes = boxed(kinds, places)
     models, others = _parted(boxes)
     order = np.concatenate([models, others])
-    symbols, name = boxes.those(order), np.argsort(order)
-    shared = _dictionaries(boxes.those(models), boxes.those(others))
+    symbols, name = boxes.select(order), np.argsort(order)
+    shared = _dictionaries(boxes.select(models), boxes.select(others))
     coded = [
         _page_with(symbols, len(shared), page.unpacked(), where._replace(symbol=name[where.symbol]))
         for page, where in zip(pages, places, strict=True)
@@ -147,23 +147,23 @@ def _kinds(shapes: Shapes) -> Shapes:
     """Return what is worth keeping: shapes that come often, and what shapes of a kind have in common."""
     _, first, counts = np.unique(hashes(shapes), return_index=True, return_counts=True)
     order = np.argsort(first)
-    distinct, counts = shapes.those(first[order]), counts[order].astype(np.int64)
+    distinct, counts = shapes.select(first[order]), counts[order].astype(np.int64)
     kinds = grouped(distinct, SAME_KIND)
     comes = np.bincount(kinds.model, weights=counts, minlength=distinct.number)
     members = np.bincount(kinds.model, minlength=distinct.number)
     own = np.flatnonzero((counts >= OWN_FROM) | ((members == 1) & (counts > 1)))
     common = np.flatnonzero((comes > 1) & (members > 1))
-    return _without_twins(joined([distinct.those(own), voted(distinct, kinds, counts, common)]))
+    return _without_twins(joined([distinct.select(own), voted(distinct, kinds, counts, common)]))
 
 
 def _without_twins(shapes: Shapes) -> Shapes:
     _, first = np.unique(hashes(shapes), return_index=True)
-    return shapes.those(np.sort(first))
+    return shapes.select(np.sort(first))
 
 
 def _page_with(symbols: Symbols, dictionaries: int, ink: Ink, places: Places) -> bytes:
     """Encode a page by symbols, and what is left of it as it lies; it is used up."""
-    coming = places.those(_on_page(places, symbols, ink.shape))
+    coming = places.select(_on_page(places, symbols, ink.shape))
     stream = _page_start(ink)
     erase(ink, coming.shapes)
     if len(coming.symbol):
@@ -173,17 +173,17 @@ def _page_with(symbols: Symbols, dictionaries: int, ink: Ink, places: Places) ->
 
 
 def _places(shapes: Shapes, kinds: Shapes) -> Places:
-    """Return where kinds come: for shapes that are near one."""
+    """Return where symbols occur: wherever a shape is near one."""
     matches = nearest(shapes, kinds, NEAR)
     at = np.flatnonzero(matches.model >= 0)
-    near, which = shapes.those(at), matches.model[at]
+    near, which = shapes.select(at), matches.model[at]
     across, down = matches.across_px[at], matches.down_px[at]
     left, bottom = near.left - across, near.top - down + kinds.height[which] - 1
     return Places(which, left, bottom, matches.apart[at] > 0, near, across, down)
 
 
 def _on_page(places: Places, symbols: Symbols, page: tuple[int, ...]) -> NDArray[np.int64]:
-    """Return which of them have their whole box on a page (h, w)."""
+    """Return which places have their whole box on a page (h, w)."""
     which = places.symbol
     left, end = places.left - symbols.left[which], places.bottom + symbols.below[which] + 1
     right, top = left + symbols.width[which], end - symbols.height[which]

@@ -44,7 +44,7 @@ def generic_region(ink: NDArray[np.bool_], among: Sequence[Adaptive] = (NOMINAL,
     repeats = np.zeros(height, np.bool_)
     repeats[0] = not ink[0].any()  # above the first row lies white
     repeats[1:] = (ink[1:] == ink[:-1]).all(axis=1)
-    regions = [GenericRegion(one, bytes(_coded(padded, repeats, np.array(one)).tobytes())) for one in among]
+    regions = [GenericRegion(places, bytes(_coded(padded, repeats, np.array(places)).tobytes())) for places in among]
     return min(regions, key=lambda region: len(region.coded))
 
 

@@ -74,7 +74,7 @@ def put_integer(
 
 @njit("void(i8, u1[::1], i8[::1], u1[::1])", cache=True)
 def put_end(base: Whole, states: NDArray[np.uint8], registers: NDArray[np.int64], out: NDArray[np.uint8]) -> None:
-    """Code that no more numbers come: minus nothing (A.2, OOB)."""
+    """Code the end of the numbers: minus zero (A.2, OOB)."""
     before: Whole = _put_after(np.int64(1), np.uint8(1), base, states, registers, out)
     for _ in range(3):
         before = _put_after(before, np.uint8(0), base, states, registers, out)

@@ -7,7 +7,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 MAX_SIDE_PX = 126  # a shape and a rim of one pixel fit into two words
-LEAST_INK_PX = 6  # smaller ones cost less as they lie
+LEAST_INK_PX = 6  # smaller shapes cost less when coded in place
 WORD = 64
 MIXER = np.uint64(0x9E3779B97F4A7C15)
 
@@ -31,7 +31,7 @@ class Shapes(NamedTuple):
         """How many there are."""
         return len(self.width)
 
-    def those(self, chosen: NDArray[np.int64]) -> "Shapes":
+    def select(self, chosen: NDArray[np.int64]) -> "Shapes":
         """Return some of them, in the order given."""
         height = self.height[chosen]
         first_row = np.concatenate([[0], np.cumsum(height)]).astype(np.int64)
@@ -98,14 +98,14 @@ def _labels(starts: NDArray[np.int32], ends: NDArray[np.int32], first_run: NDArr
                 above += 1
             other = above
             while other < end_above and starts[other] <= ends[run]:
-                one, two = run, other
-                while parent[one] != one:
-                    parent[one] = parent[parent[one]]
-                    one = parent[one]
-                while parent[two] != two:
-                    parent[two] = parent[parent[two]]
-                    two = parent[two]
-                parent[max(one, two)] = min(one, two)
+                root, other_root = run, other
+                while parent[root] != root:
+                    parent[root] = parent[parent[root]]
+                    root = parent[root]
+                while parent[other_root] != other_root:
+                    parent[other_root] = parent[parent[other_root]]
+                    other_root = parent[other_root]
+                parent[max(root, other_root)] = min(root, other_root)
                 other += 1
     for run in range(len(starts)):
         parent[run] = parent[parent[run]]

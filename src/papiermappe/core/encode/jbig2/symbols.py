@@ -30,7 +30,7 @@ class Symbols(NamedTuple):
 
     @property
     def number(self) -> int:
-        """How many there are."""
+        """The number of symbols."""
         return self.shapes.number
 
     @property
@@ -43,9 +43,9 @@ class Symbols(NamedTuple):
         """Of the boxes, px."""
         return RIM_PX + self.shapes.height + self.below
 
-    def those(self, chosen: NDArray[np.int64]) -> "Symbols":
+    def select(self, chosen: NDArray[np.int64]) -> "Symbols":
         """Return some of them, in the order given."""
-        return Symbols(self.shapes.those(chosen), self.left[chosen], self.right[chosen], self.below[chosen])
+        return Symbols(self.shapes.select(chosen), self.left[chosen], self.right[chosen], self.below[chosen])
 
 
 class Places(NamedTuple):
@@ -65,21 +65,21 @@ class Places(NamedTuple):
     down: NDArray[np.int64]
     """How far its top lies below the symbol's, px."""
 
-    def those(self, chosen: NDArray[np.int64]) -> "Places":
+    def select(self, chosen: NDArray[np.int64]) -> "Places":
         """Return some of them, in the order given."""
         return Places(
             self.symbol[chosen],
             self.left[chosen],
             self.bottom[chosen],
             self.refined[chosen],
-            self.shapes.those(chosen),
+            self.shapes.select(chosen),
             self.across[chosen],
             self.down[chosen],
         )
 
 
 def name_bits(symbols: int) -> int:
-    """Return how many bits the name of one of so many symbols takes (SBSYMCODELEN, 6.5.8.2.3)."""
+    """Return how many bits the name of a symbol takes when there are `count` of them (SBSYMCODELEN, 6.5.8.2.3)."""
     return max(0, (symbols - 1).bit_length())
 
 

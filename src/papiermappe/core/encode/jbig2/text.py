@@ -32,7 +32,7 @@ def text_region(places: Places, symbols: Symbols) -> bytes:
     left = places.left - symbols.left[places.symbol]
     bottom = places.bottom + symbols.below[places.symbol]
     order = np.lexsort((left, bottom))
-    ordered = places.those(order)
+    ordered = places.select(order)
     pixels = int((symbols.width * symbols.height)[places.symbol[places.refined]].sum())
     names = name_bits(symbols.number)
     out = np.zeros(MAX_BYTES_A_BIT * (pixels + (10 * MAX_BITS + names) * (len(order) + 1)) + 64, np.uint8)
