@@ -23,6 +23,7 @@ export function startDrag(event, mappe, refs) {
   let dragging = false;
   let cancelled = false;
   let scrolling = 0;
+  let drawn = ""; // the pointer and the scroll that are shown
   /** @type {{ id: number, box: DOMRect }[]} */
   let boxes = [];
 
@@ -40,9 +41,13 @@ export function startDrag(event, mappe, refs) {
   };
   const scroll = () => {
     const home = track.getBoundingClientRect();
-    track.scrollLeft += pull(at.x, home.left, home.right);
-    track.scrollTop += pull(at.y, home.top, home.bottom);
-    show();
+    const across = pull(at.x, home.left, home.right);
+    const down = pull(at.y, home.top, home.bottom);
+    if (across) track.scrollLeft += across;
+    if (down) track.scrollTop += down;
+    const wanted = [at.x, at.y, track.scrollLeft, track.scrollTop].join(" ");
+    if (wanted !== drawn) show();
+    drawn = wanted;
     scrolling = requestAnimationFrame(scroll);
   };
   const move = (/** @type {PointerEvent} */ moved) => {
@@ -116,11 +121,10 @@ function mark(mark, track, gap) {
   if (!gap) return;
   const home = track.getBoundingClientRect();
   const box = gap.sheet.getBoundingClientRect();
-  Object.assign(mark.style, {
-    left: `${(gap.behind ? box.right + 2 : box.left - 4) - home.left + track.scrollLeft}px`,
-    top: `${box.top - home.top + track.scrollTop}px`,
-    height: `${box.height}px`,
-  });
+  const left = (gap.behind ? box.right + 2 : box.left - 4) - home.left + track.scrollLeft;
+  // Moved, not laid out again: a layout of all sheets at each frame would be slow.
+  mark.style.transform = `translate(${left}px, ${box.top - home.top + track.scrollTop}px)`;
+  mark.style.height = `${box.height}px`;
 }
 
 /** @param {HTMLElement} frame @param {HTMLElement} track @param {any} start @param {{ x: number, y: number }} at */
