@@ -37,13 +37,17 @@ class PageCache:
         with store.begin() as session:
             cursor = visible_mappe(caller, session, mappe_id).change
             known = session.execute(select(Page.id, Page.revision).where(Page.mappe_id == mappe_id)).all()
-            missing = [row.id for row in known if (row.id, row.revision) not in self._rows]
+            with self._lock:  # held on to here, so that what others push out meanwhile is not missed
+                rows = {
+                    row.id: self._rows[row.id, row.revision] for row in known if (row.id, row.revision) in self._rows
+                }
+            missing = [row.id for row in known if row.id not in rows]
             pages = session.scalars(select(Page).where(Page.id.in_(missing))).all() if missing else []
             fresh = {page.id: page_row(page) for page in pages}
         with self._lock:
             for row in fresh.values():
                 self._rows[row.view.id, row.view.revision] = row
-            rows = [fresh.get(row.id) or self._rows.get((row.id, row.revision)) for row in known]
             while len(self._rows) > self._max_pages:
                 self._rows.popitem(last=False)
-        return cursor, [row for row in rows if row is not None]
+        rows |= fresh
+        return cursor, [rows[row.id] for row in known if row.id in rows]
