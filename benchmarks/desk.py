@@ -55,7 +55,8 @@ CLERK = Caller("clerk")
 STATIONS = ("intake", "order", "tidy", "file")
 EVERY_S = 1.0
 TICKS_S = os.sysconf("SC_CLK_TCK")
-KEY_PRESSES, MOVES, CHANGES = 100, 120, 500
+KEY_PRESSES, MOVES, CHANGES = 200, 120, 500
+KEY_EVERY_S = 1 / 30  # as a held key repeats
 WARMING_CHANGES = 100  # so that what the browser compiles and remembers once is not counted as growth
 
 
@@ -309,7 +310,9 @@ def key_times_ms(driver: webdriver.Chrome) -> list[float]:
         "}, true);"
     )
     for _ in range(KEY_PRESSES):
+        pressed_s = time.monotonic()
         ActionChains(driver).send_keys(Keys.ARROW_RIGHT).perform()
+        time.sleep(max(0.0, pressed_s + KEY_EVERY_S - time.monotonic()))
     times: list[float] = driver.execute_script("return window.times")
     return times
 

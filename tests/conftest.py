@@ -51,9 +51,9 @@ def database_url(postgres: PrivatePostgres) -> Iterator[str]:
 @pytest.fixture
 def store(database_url: str, tmp_path: Path) -> Iterator[Store]:
     """Rows and files of their own."""
-    one = Store(database_url, Blobs.in_folder(tmp_path / "blobs"))
-    yield one
-    one.close()
+    found = Store(database_url, Blobs.in_folder(tmp_path / "blobs"))
+    yield found
+    found.close()
 
 
 @pytest.fixture(scope="session")

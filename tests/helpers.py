@@ -7,6 +7,7 @@ from collections.abc import Callable, Container, Sequence
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
+from zlib import crc32
 
 import httpx
 
@@ -42,9 +43,10 @@ QUICK_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=100)
 
 def free_ports(count: int = 1) -> int:
     """Return the first of `count` free ports, from a range that only this process of the tests takes ports from."""
-    number = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
-    start = 18_000 + 1_500 * number
-    return free_run(count, start, start + 1_500)
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    run = crc32(os.environ.get("PYTEST_XDIST_TESTRUNUID", str(os.getpid())).encode())  # another run may be under way
+    start = 10_000 + 100 * ((run + worker) % 100)
+    return free_run(count, start, start + 100)
 
 
 def here(function: Callable[..., Any], /, *arguments: object) -> Any:

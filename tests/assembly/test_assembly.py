@@ -74,7 +74,10 @@ def _pages_of_tiff(file: Path) -> int:
         ("lease.tif", lambda file: _pages_of_tiff(file) == 3),
         ("lease.txt", lambda file: file.read_text().split() == ["Lease"] * 3),
         ("lease.xml", lambda file: file.read_text().count('CONTENT="Lease"') == 3),
-        ("lease.docx", lambda file: [one.text for one in docx.Document(file).paragraphs].count("Lease") == 3),
+        (
+            "lease.docx",
+            lambda file: [line.text for line in docx.Document(file).paragraphs].count("Lease") == 3,
+        ),
     ],
 )
 def test_the_ending_says_what_is_made(

@@ -100,13 +100,13 @@ class Stack:
 @pytest.fixture
 def stack(database_url: str, tmp_path: Path, environment: dict[str, str]) -> Iterator[Stack]:
     """A running desk."""
-    one = Stack(database_url, tmp_path, environment)
+    found = Stack(database_url, tmp_path, environment)
     try:
-        one.start()
-        yield one
+        found.start()
+        yield found
     finally:
-        one.stop()
-        sys.stdout.write(one.logs())
+        found.stop()
+        sys.stdout.write(found.logs())
 
 
 @pytest.fixture(scope="session")

@@ -156,7 +156,7 @@ def test_space_scans_after_a_choice_and_a_held_space_scans_once(stack: Stack, dr
     until(lambda: len(stack.desk(mappe).order) == 2)
     time.sleep(1)
     assert len(stack.desk(mappe).runs) == 1
-    assert stack.desk(mappe).detail(stack.desk(mappe).order[0]).dpi == 100
+    assert stack.desk(mappe).detail(stack.desk(mappe).order[0]).page.dpi == 100
 
 
 def test_shift_click_selects_where_the_first_page_has_gone(
@@ -291,7 +291,7 @@ def test_pictures_that_are_late_come_by_themselves_and_keep_nothing_else_waiting
     until(lambda: stack.desk(mappe).set_aside == [pages[0]])
     assert time.monotonic() - started < 6  # eight pictures wait for a worker that is not there
     stack.start_one("worker")
-    loaded = "return [...document.querySelectorAll('[data-page] img')].every((one) => one.naturalWidth > 0)"
+    loaded = "return [...document.querySelectorAll('[data-page] img')].every((img) => img.naturalWidth > 0)"
     until(lambda: driver.execute_script(loaded), 60)
 
 

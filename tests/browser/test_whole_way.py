@@ -73,7 +73,7 @@ def settled(driver: Chrome) -> bool:
     """Whether every picture that is in sight has been loaded."""
     loaded: bool = driver.execute_script(
         "return [...document.images].every("
-        "(one) => !one.src || one.naturalWidth || (one.loading === 'lazy' && !one.complete))"
+        "(img) => !img.src || img.naturalWidth || (img.loading === 'lazy' && !img.complete))"
     )
     return loaded
 

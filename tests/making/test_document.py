@@ -1,5 +1,7 @@
 """Pages made into a document, whoever supplies them."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from tests.helpers import here, page_saying
@@ -64,6 +66,14 @@ def test_pages_come_in_order_read_once_and_share_what_they_have_in_common() -> N
     for page in made:
         assert page.page.encoded is not None
         assert page.byte_size == page.page.encoded.byte_size + shared // 3
+
+
+@pytest.mark.parametrize("format_", [Format.PDF, Format.TIFF])
+def test_progress_is_told_with_each_page_and_not_with_each_group_that_is_encoded(format_: Format) -> None:
+    told: list[int] = []
+    first = next(make_pages(range(1, 5), Supply(), replace(SPEC, format=format_), here, told.append))
+    assert first.item == 1
+    assert told == ([1, 2, 3] if format_ is Format.PDF else [1])  # those of a PDF are encoded together
 
 
 @pytest.mark.parametrize(

@@ -30,9 +30,9 @@ def run(store: Store, mappe: int, zaunkoenig: int) -> Run:
     """Begins a pass and runs it to its end, as a worker would."""
 
     def take(ticket: object = QUICK, limits: Limits | None = None) -> int:
-        one = runs.start_run(ANNA, store, mappe, zaunkoenig, ticket)  # type: ignore[arg-type]  # a ticket
-        receiving.receive(store, one, limits or Limits())
-        return one
+        run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, ticket)  # type: ignore[arg-type]  # a ticket
+        receiving.receive(store, run_id, limits or Limits())
+        return run_id
 
     return take
 
@@ -54,10 +54,10 @@ def kept(store: Store, run_id: int) -> list[tuple[int, str]]:
 
 def test_a_feeder_run_fills_the_lanes(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
     drawer.lay("lease", "hail")
-    one = run()
+    run_id = run()
     now = desk(store, mappe)
     assert now.runs[0].state is RunState.DONE
-    assert kept(store, one) == [(sheet, side) for sheet in (1, 2, 3, 4) for side in ("front", "back")]
+    assert kept(store, run_id) == [(sheet, side) for sheet in (1, 2, 3, 4) for side in ("front", "back")]
     assert [len([page for page in sheet if page]) for sheet in now.lanes] == [2, 2, 2, 2]
     assert now.history[0] == "Run 1: 4 sheets, 8 pages"
     analyse_all(store, mappe)
@@ -80,47 +80,49 @@ def test_one_side_after_the_other_pass(run: Run, store: Store, mappe: int, drawe
 
 def test_a_glass_loop(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
     drawer.lay("german", where="glass")
-    one = run(QUICK_GLASS)
+    run_id = run(QUICK_GLASS)
     assert desk(store, mappe).runs[0].state is RunState.WAITING
     drawer.lay("hail", where="glass")
-    runs.next_sheet(ANNA, store, one)
+    runs.next_sheet(ANNA, store, run_id)
     with pytest.raises(NotPossible):
-        runs.next_sheet(ANNA, store, one)
-    receiving.receive(store, one, Limits())
-    runs.stop(ANNA, store, one)
+        runs.next_sheet(ANNA, store, run_id)
+    receiving.receive(store, run_id, Limits())
+    runs.stop(ANNA, store, run_id)
     assert desk(store, mappe).runs[0].state is RunState.DONE
-    assert kept(store, one) == [(1, "front"), (2, "front")]
+    assert kept(store, run_id) == [(1, "front"), (2, "front")]
 
 
 def test_stopping_keeps_what_is_in(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> None:
     drawer.lay("lease")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
 
     class StoppedAfterTwo(EsclClient):
         def next_page(self, job_url: str) -> bytes | None:
             if len(desk(store, mappe).order) == 1:
-                runs.stop(ANNA, store, one)
+                runs.stop(ANNA, store, run_id)
             return super().next_page(job_url)
 
-    receiving.receive(store, one, Limits(), StoppedAfterTwo)
+    receiving.receive(store, run_id, Limits(), StoppedAfterTwo)
     assert desk(store, mappe).runs[0].state is RunState.STOPPED
-    assert kept(store, one) == [(1, "front"), (1, "back")]
+    assert kept(store, run_id) == [(1, "front"), (1, "back")]
     assert drawer.in_feeder() == 2
 
 
 def test_a_jam_is_said_and_the_pass_goes_on(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
     drawer.lay("lease", "hail", "german")
     drawer.trouble(jam_at=4)
-    one = run()
+    run_id = run()
     broken = desk(store, mappe).runs[0]
     assert broken.state is RunState.INTERRUPTED
     assert said(store, mappe) == (
         "Sheet 4 is jammed. Sheets 1 to 3 are in. Take sheet 4 out, put it back on top and continue."
     )
     drawer.clear()
-    two = runs.continue_run(ANNA, store, one)
-    receiving.receive(store, two, Limits())
-    assert kept(store, one) + kept(store, two) == [(n, side) for n in (1, 2, 3, 4, 5) for side in ("front", "back")]
+    next_id = runs.continue_run(ANNA, store, run_id)
+    receiving.receive(store, next_id, Limits())
+    assert kept(store, run_id) + kept(store, next_id) == [
+        (n, side) for n in (1, 2, 3, 4, 5) for side in ("front", "back")
+    ]
     assert len(desk(store, mappe).order) == 10
 
 
@@ -132,7 +134,7 @@ def test_two_at_once_and_an_open_cover(run: Run, store: Store, mappe: int, drawe
     drawer.clear()
     drawer.trouble(cover_open=True)
     run(QUICK, Limits(busy_s=0))
-    assert said(store, mappe) == "The scanner is busy, or waits for someone to look after it."
+    assert said(store, mappe) == "The scanner is busy, or needs attention."
 
 
 def test_an_empty_feeder_is_said(run: Run, store: Store, mappe: int) -> None:
@@ -158,17 +160,17 @@ def test_a_device_that_dies_in_the_middle_of_a_sheet(
     how: Exception, store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
 ) -> None:
     drawer.lay("lease")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
-    receiving.receive(store, one, Limits(), type("Dies", (Dying,), {"how": how}))
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    receiving.receive(store, run_id, Limits(), type("Dies", (Dying,), {"how": how}))
     assert "Sheet 1 is in. Of sheet 2 only the front is in. Put sheet 2 and those after it back" in said(store, mappe)
-    assert kept(store, one) == [(1, "front"), (1, "back"), (2, "front")]
+    assert kept(store, run_id) == [(1, "front"), (1, "back"), (2, "front")]
     drawer.take_out()
     drawer.lay("lease")
-    two = runs.continue_run(ANNA, store, one)
+    next_id = runs.continue_run(ANNA, store, run_id)
     now = desk(store, mappe)
     assert len(now.set_aside) == 1  # the front that is taken again; it can be brought back
-    receiving.receive(store, two, Limits())
-    assert kept(store, two)[0] == (2, "front")
+    receiving.receive(store, next_id, Limits())
+    assert kept(store, next_id)[0] == (2, "front")
 
 
 def test_a_page_too_large_ends_the_pass_by_name(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
@@ -190,14 +192,14 @@ def test_a_full_disk_loses_nothing(
 
     drawer.lay("lease")
     monkeypatch.setattr(store.blobs, "keep", full_after_two)
-    one = run()
-    assert kept(store, one) == [(1, "front"), (1, "back")]
+    run_id = run()
+    assert kept(store, run_id) == [(1, "front"), (1, "back")]
     assert said(store, mappe).startswith("The disk is full. What has arrived is safe: make room. Sheet 1 is in. Put")
     monkeypatch.undo()
     drawer.take_out()
     drawer.lay("lease", reversed=True)
-    two = runs.continue_run(ANNA, store, one)
-    receiving.receive(store, two, Limits())
+    next_id = runs.continue_run(ANNA, store, run_id)
+    receiving.receive(store, next_id, Limits())
     assert desk(store, mappe).runs[-1].state is RunState.DONE
 
 
@@ -217,7 +219,7 @@ def test_a_lost_database_is_waited_for(run: Run, store: Store, drawer: Drawer, m
 def test_keeping_a_page_twice_keeps_it_once(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> None:
     """As when the database took it but its answer was lost."""
     drawer.lay("german")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK_ONE_SIDE)
 
     class Twice(EsclClient):
         def next_page(self, job_url: str) -> bytes | None:
@@ -225,11 +227,11 @@ def test_keeping_a_page_twice_keeps_it_once(store: Store, mappe: int, zaunkoenig
             if page is not None:
                 picture = receiving._picture(page, QUICK, Limits())
                 for _ in range(2):
-                    runs.keep_capture(store, one, (1, Side.FRONT), picture)
+                    runs.keep_capture(store, run_id, (1, Side.FRONT), picture)
             return None
 
-    receiving.receive(store, one, Limits(), Twice)
-    assert kept(store, one) == [(1, "front")]
+    receiving.receive(store, run_id, Limits(), Twice)
+    assert kept(store, run_id) == [(1, "front")]
 
 
 class Interrupted(BaseException):
@@ -255,29 +257,29 @@ def test_the_next_worker_goes_on_where_no_page_was_lost(
     store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
 ) -> None:
     drawer.lay("lease")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
-    leave_in_the_middle(store, one, 3, page_arrives=False)
-    receiving.receive(store, one, Limits())
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    leave_in_the_middle(store, run_id, 3, page_arrives=False)
+    receiving.receive(store, run_id, Limits())
     assert desk(store, mappe).runs[0].state is RunState.DONE
-    assert len(kept(store, one)) == 6
+    assert len(kept(store, run_id)) == 6
 
 
 def test_the_next_worker_says_so_where_a_page_was_lost(
     store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
 ) -> None:
     drawer.lay("lease")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
-    leave_in_the_middle(store, one, 2, page_arrives=True)
-    receiving.receive(store, one, Limits())
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    leave_in_the_middle(store, run_id, 2, page_arrives=True)
+    receiving.receive(store, run_id, Limits())
     assert said(store, mappe) == (
         "The run was cut off. Sheet 1 is in. Put sheet 2 and those after it back into the feeder and continue."
     )
-    assert len(kept(store, one)) == 2
+    assert len(kept(store, run_id)) == 2
 
 
 def test_a_pass_is_run_by_one_worker_at_a_time(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> None:
     drawer.lay("lease")
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
     asked, go = Event(), Event()
 
     class Slow(EsclClient):
@@ -286,14 +288,14 @@ def test_a_pass_is_run_by_one_worker_at_a_time(store: Store, mappe: int, zaunkoe
             assert go.wait(10)
             return super().start(ticket)  # type: ignore[arg-type]  # a ticket
 
-    first = Thread(target=receiving.receive, args=(store, one, Limits(), Slow))
+    first = Thread(target=receiving.receive, args=(store, run_id, Limits(), Slow))
     first.start()
     assert asked.wait(10)
-    receiving.receive(store, one, Limits())  # the second worker leaves at once
-    assert kept(store, one) == []
+    receiving.receive(store, run_id, Limits())  # the second worker leaves at once
+    assert kept(store, run_id) == []
     go.set()
     first.join()
-    assert len(kept(store, one)) == 6
+    assert len(kept(store, run_id)) == 6
 
 
 @pytest.mark.parametrize(
@@ -320,11 +322,11 @@ def test_a_scanner_that_is_gone_from_the_network(store: Store, zaunkoenig: int, 
     drawer.lay("lease")
     drawer.trouble(gone=True)
     mappe = mappen.open_mappe(ANNA, store)
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
     for _ in range(100):  # its port closes a moment later
         try:
             httpx.get(drawer.escl("zaunkoenig") + "/ScannerStatus", trust_env=False)
         except httpx.TransportError:
             break
-    receiving.receive(store, one, Limits())
+    receiving.receive(store, run_id, Limits())
     assert said(store, mappe).startswith("The scanner is not reachable.")

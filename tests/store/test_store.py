@@ -40,8 +40,8 @@ def test_a_device_has_one_live_run(store: Store, mappe: int, zaunkoenig: int) ->
 
 
 def test_one_side_of_a_sheet_is_kept_once(store: Store, mappe: int, zaunkoenig: int) -> None:
-    one = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
-    row = {"run_id": one, "sheet": 1, "side": Side.FRONT, "sha256": "0" * 64, "media_type": "image/jpeg",
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+    row = {"run_id": run_id, "sheet": 1, "side": Side.FRONT, "sha256": "0" * 64, "media_type": "image/jpeg",
            "byte_size": 1, "width_px": 1, "height_px": 1, "dpi": 100}  # fmt: skip
     with store.begin() as session:
         session.add(Capture(**row))

@@ -105,4 +105,4 @@ def test_a_message_carries_its_words_only_where_they_are_asked_for() -> None:
 def test_scripts_ask_for_sentences_that_babel_can_find() -> None:
     sentences = script_sentences()
     assert len(sentences) > 20
-    assert all(one.strip() for one, _ in sentences)
+    assert all(sentence.strip() for sentence, _ in sentences)

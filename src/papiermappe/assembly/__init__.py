@@ -1,1 +1,1 @@
-"""From files to a file, without database or server."""
+"""Making a file from files, without database or server."""

@@ -1,4 +1,4 @@
-"""The command that makes a file of files: a progress bar, a report, an exit code."""
+"""The `assemble` command: a progress bar, a report, an exit code."""
 
 import sys
 from contextlib import suppress
@@ -24,13 +24,13 @@ _ON_PAGE = N_("  page {number}: {text}")
 
 
 def run(request: AssemblyRequest, replace: bool, as_json: bool, processes: int, language: str) -> int:
-    """Make what is wanted, say how it goes, and return the exit code.
+    """Carry out a request, show progress, and return the exit code.
 
     Args:
-        request: what is wanted.
-        replace: whether a file that is there may be written over.
-        as_json: whether the report is for programs.
-        processes: that compute at the same time.
+        request: to carry out.
+        replace: whether an existing file may be overwritten.
+        as_json: whether the report is JSON.
+        processes: number of worker processes.
         language: of the report, as BCP 47 names it.
 
     Raises:
@@ -60,7 +60,7 @@ def run(request: AssemblyRequest, replace: bool, as_json: bool, processes: int, 
 
 
 def in_words(report: Report, words: Words) -> str:
-    """Return a report for a person."""
+    """Return a report as text."""
     lines = [f"{', '.join(report.out)}: {words.counted(PAGES, len(report.pages))}, {words.size(report.byte_size)}"]
     for number, page in enumerate(report.pages, 1):
         messages = [*page.findings, *([page.unread] if page.unread else [])]

@@ -1,16 +1,16 @@
-"""What goes wrong with an assembly.
+"""Errors of an assembly.
 
 AssemblyError
 ├── NothingToAssemble   no page could be read
-├── EndingUnknown       the file to be made has an ending that says no format
-└── FileThere           the file to be made is there already
+├── EndingUnknown       the extension of the output file is unknown
+└── FileThere           the output file exists already
 """
 
 from papiermappe.errors import PapiermappeError
 
 
 class AssemblyError(PapiermappeError):
-    """The root of what goes wrong with an assembly."""
+    """Base class of these errors."""
 
 
 class NothingToAssemble(AssemblyError):
@@ -18,8 +18,8 @@ class NothingToAssemble(AssemblyError):
 
 
 class EndingUnknown(AssemblyError):
-    """The file to be made has an ending that says no format."""
+    """The extension of the output file is unknown."""
 
 
 class FileThere(AssemblyError):
-    """The file to be made is there already."""
+    """The output file exists already."""

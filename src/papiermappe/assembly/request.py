@@ -1,4 +1,4 @@
-"""What is to be made, and what came of it."""
+"""The request for an assembly, and the report of its result."""
 
 from enum import StrEnum
 from pathlib import Path
@@ -13,7 +13,7 @@ from papiermappe.message import Message
 
 
 class Colours(StrEnum):
-    """How much colour pages keep."""
+    """Which colour pages keep."""
 
     AUTO = "auto"
     """What each page needs."""
@@ -23,7 +23,7 @@ class Colours(StrEnum):
 
 
 def format_of(file: Path) -> Format:
-    """Return the format of a file by its ending. Raises EndingUnknown."""
+    """Return the format of a file by its extension. Raises EndingUnknown."""
     ending = {".tiff": ".tif", ".jpeg": ".jpg"}.get(file.suffix.lower(), file.suffix.lower())
     try:
         return Format(ending)
@@ -32,7 +32,7 @@ def format_of(file: Path) -> Format:
 
 
 class AssemblyRequest(BaseModel):
-    """What is to be made."""
+    """What to make from which files."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -53,7 +53,7 @@ class AssemblyRequest(BaseModel):
 
 
 class PageReport(BaseModel):
-    """What came of a page."""
+    """Result of one page."""
 
     source: str
     number: int
@@ -71,7 +71,7 @@ class PageReport(BaseModel):
 
 
 class Report(BaseModel):
-    """What came of a request."""
+    """Result of a request."""
 
     out: tuple[str, ...]
     pages: tuple[PageReport, ...]

@@ -1,4 +1,4 @@
-"""Making a file of files."""
+"""Carrying out an assembly."""
 
 import os
 import tempfile
@@ -44,14 +44,14 @@ class SourcePage(NamedTuple):
 
 
 class Assembly:
-    """The making of one file.
+    """Makes one file, or one file a page.
 
     Args:
-        request: what is wanted.
+        request: to carry out.
         compute: runs what takes long.
-        recogniser: None where none is installed.
-        step: told after each page.
-        now: what the time is, with its zone.
+        recogniser: None if none is installed.
+        step: called after each page.
+        now: the current time, with its zone.
     """
 
     def __init__(
@@ -72,12 +72,12 @@ class Assembly:
         self._left_out: list[Message] = []
 
     def run(self) -> Report:
-        """Make it.
+        """Carry out the request.
 
         Raises:
             NothingToAssemble: no page could be read; nothing is written.
-            FileRefused: a file could not be read, and that was to stop everything.
-            OSError: the file cannot be written; there is no half one.
+            FileRefused: a file could not be read, and the request says to stop then.
+            OSError: the file cannot be written; no partial file is left.
         """
         kind = format_of(self._request.out)
         mode = self._request.mode if self._request.languages else None
@@ -117,7 +117,7 @@ class Assembly:
         return None
 
     def read(self, item: SourcePage, page: Readable) -> PageText | Message:
-        """Read a page; return why where that is not possible."""
+        """Read a page, or return why that is not possible."""
         del item
         if self._recogniser is None:
             return Message(code="recogniser_absent")
@@ -127,7 +127,7 @@ class Assembly:
             return exc.message
 
     def _analysis(self, capture: CapturedPicture) -> Analysis:
-        """Return what is found on a page; where the way up is not clear, the recogniser is asked."""
+        """Analyse a page; ask the recogniser if its orientation is unclear."""
         analysis = self._compute(analyse, capture)
         if not analysis.way_up_open or self._recogniser is None:
             return analysis
@@ -167,7 +167,7 @@ class Assembly:
     # ---- what is written
 
     def _reported(self, pages: Iterator[MadePage[SourcePage]]) -> Iterator[MadePage[SourcePage]]:
-        """Yield pages, each noted for the report."""
+        """Yield pages and add each to the report."""
         for made in pages:
             self._step()
             self._reports.append(self._report(made))
@@ -202,7 +202,7 @@ class Assembly:
         return [request.out]
 
     def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:
-        """Yield pages; each file begins a bookmark, where there are several."""
+        """Yield pages, with a bookmark at the first page of each of several files."""
         several = len(self._request.sources) > 1
         made: MadePage[SourcePage] | None = first
         while made is not None:
@@ -211,7 +211,7 @@ class Assembly:
             made = next(rest, None)
 
     def _write_each(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
-        """Write a file a page; they are numbered, unless there is one only."""
+        """Write one file a page, numbered if there are several."""
         out = self._request.out
         written: list[Path] = []
         pending: MadePage[SourcePage] | None = first
@@ -228,7 +228,7 @@ class Assembly:
 
 @contextmanager
 def whole_or_not(file: Path) -> Iterator[BinaryIO]:
-    """Open a place to write to that becomes the file when all is written, or vanishes. Raises OSError."""
+    """Open a temporary file that replaces `path` on success and is removed on failure. Raises OSError."""
     with tempfile.NamedTemporaryFile(dir=file.parent, prefix=".", suffix=".part", delete=False) as beside:
         try:
             yield cast(BinaryIO, beside)

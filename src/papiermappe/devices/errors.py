@@ -1,12 +1,12 @@
-"""What goes wrong with a device.
+"""Errors of devices and of files that bring pages.
 
 DeviceError
-├── AddressRefused      what was typed is no address of a scanner
+├── AddressRefused      what was typed is not a scanner's address
 ├── DeviceUnreachable   it does not answer, or not in time
-├── AnswerRefused       it answers nonsense, or too much
-├── DeviceBusy          it has other work, or is stopped
-├── SettingsRefused     it will not do what the ticket asks, or has no paper
-├── FeederStuck         the paper does not come
+├── AnswerRefused       its answer is invalid or too large
+├── DeviceBusy          it is working on something else, or is stopped
+├── SettingsRefused     it cannot meet the ticket, or has no paper
+├── FeederStuck         the feeder cannot deliver the next sheet
 └── FileRefused         a file cannot be read
 """
 
@@ -17,11 +17,11 @@ from papiermappe.errors import PapiermappeError
 
 
 class DeviceError(PapiermappeError):
-    """The root of what goes wrong with a device."""
+    """Base class of these errors."""
 
 
 class AddressRefused(DeviceError):
-    """What was typed is no address of a scanner."""
+    """What was typed is not the address of a scanner."""
 
 
 class DeviceUnreachable(DeviceError):
@@ -29,19 +29,19 @@ class DeviceUnreachable(DeviceError):
 
 
 class AnswerRefused(DeviceError):
-    """The device answers nonsense, or too much."""
+    """The answer of the device is invalid or too large."""
 
 
 class DeviceBusy(DeviceError):
-    """The device has other work, or is stopped."""
+    """The device is working on something else, or is stopped."""
 
 
 class SettingsRefused(DeviceError):
-    """The device will not do what the ticket asks, or has no paper."""
+    """The device cannot meet the ticket, or has no paper."""
 
 
 class FeederStuck(DeviceError):
-    """The paper does not come.
+    """The feeder cannot deliver the next sheet.
 
     Args:
         code: what happened to the next sheet.
@@ -57,9 +57,9 @@ class FileRefused(DeviceError):
     """A file cannot be read.
 
     Args:
-        file: which.
-        code: why.
-        params: what the sentence about it needs besides the file's name.
+        file: its name.
+        code: of the message, which says why.
+        params: of the message, besides the file's name.
     """
 
     def __init__(self, file: Path, code: str, **params: Any) -> None:

@@ -33,7 +33,7 @@ STUCK_CODES = {
 
 @dataclass(frozen=True)
 class Limits:
-    """What is accepted of a device."""
+    """Limits on the answers of a device."""
 
     connect_s: float = 3.0
     answer_s: float = 5.0
@@ -70,7 +70,7 @@ class EsclClient:
 
     Args:
         url: the eSCL root, as `device_url` gives it.
-        limits: what is accepted.
+        limits: on its answers.
         transport: for tests.
         sleep: for tests.
     """
@@ -95,11 +95,11 @@ class EsclClient:
         self._http.close()
 
     def abilities(self) -> Abilities:
-        """Ask what the device can do. Raises DeviceError."""
+        """Return what the device can do. Raises DeviceError."""
         return parse_abilities(self._get_xml("ScannerCapabilities"))
 
     def status(self) -> DeviceStatus:
-        """Ask how the device is. Raises DeviceError."""
+        """Return the state of the device. Raises DeviceError."""
         return parse_status(self._get_xml("ScannerStatus"))
 
     def start(self, ticket: TicketSettings) -> str:
@@ -110,7 +110,7 @@ class EsclClient:
 
         Raises:
             SettingsRefused: it cannot do that, or there is no paper.
-            DeviceBusy: it is not ready after `busy_s`.
+            DeviceBusy: it was still busy after `busy_s`.
             DeviceError: anything else.
         """
         able = self.abilities().source(ticket.source)
@@ -131,12 +131,12 @@ class EsclClient:
         """Pull the next page of a job.
 
         Returns:
-            An encoded picture whose head has been checked; None where the job has no more.
+            An encoded picture whose header has been checked; None when the job has no more pages.
 
         Raises:
-            FeederStuck: the paper does not come.
-            AnswerRefused: what came is no picture, or too large.
-            PictureRefused: it is a picture that is not taken.
+            FeederStuck: the feeder cannot deliver the next sheet.
+            AnswerRefused: the answer is not a picture, or is too large.
+            PictureRefused: the picture is not accepted.
             DeviceError: anything else.
         """
         status, body, _ = self._patiently(
@@ -152,12 +152,12 @@ class EsclClient:
         return body
 
     def job_status(self, job_url: str) -> JobStatus | None:
-        """Return what the device says of a job; None where it does not know it. Raises DeviceError."""
+        """Return the status of a job; None if the device does not know the job. Raises DeviceError."""
         name = job_url.rsplit("/", 1)[-1]
         return next((job for job in self.status().jobs if job.uri.rsplit("/", 1)[-1] == name), None)
 
     def cancel(self, job_url: str) -> None:
-        """End a job. A job that the device does not know is ended, too. Raises DeviceError."""
+        """Cancel a job; do nothing if the device does not know it. Raises DeviceError."""
         self._ask("DELETE", job_url, self._limits.answer_s, self._limits.xml_bytes)
 
     def _stuck(self) -> DeviceError:
@@ -175,7 +175,7 @@ class EsclClient:
     def _patiently(
         self, method: str, url: str, time_s: float, max_bytes: int, body: bytes | None = None
     ) -> tuple[int, bytes, httpx.Headers]:
-        """Ask again while the answer is 503, as often as fits into `busy_s`."""
+        """Repeat a request while the answer is 503, for at most `busy_s`."""
         until_s = time.monotonic() + self._limits.busy_s
         while True:
             status, answer, headers = self._ask(method, url, time_s, max_bytes, body)
@@ -189,7 +189,7 @@ class EsclClient:
     def _ask(
         self, method: str, url: str, time_s: float, max_bytes: int, body: bytes | None = None
     ) -> tuple[int, bytes, httpx.Headers]:
-        """Ask once. The answer is read piece by piece, so that neither its size nor its slowness is unbounded."""
+        """Send a request once; read the answer in pieces, so that its size and duration are bounded."""
         until_s = time.monotonic() + time_s
         headers = {"Content-Type": "text/xml"} if body else None
         timeout = httpx.Timeout(time_s, connect=self._limits.connect_s)
@@ -211,7 +211,7 @@ class EsclClient:
             raise AnswerRefused("answer_unreadable") from exc
 
     def _same_device(self, location: str) -> str:
-        """Return a job's URL with the host replaced by the one that was asked: an answer leads nowhere else."""
+        """Return a job's URL on the host that was asked: an answer must not lead to another host."""
         parts = urlsplit(location)
         if not parts.path.startswith("/"):
             raise AnswerRefused("job_address_unreadable")

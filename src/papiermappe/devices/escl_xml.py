@@ -43,7 +43,7 @@ def _parsed(xml: bytes, tag: str) -> ET.Element:
 
 
 def parse_abilities(xml: bytes) -> Abilities:
-    """Read ScannerCapabilities. Raises AnswerRefused."""
+    """Parse ScannerCapabilities. Raises AnswerRefused."""
     root = _parsed(xml, "ScannerCapabilities")
     try:
         simplex, duplex = (
@@ -84,7 +84,7 @@ def _source(caps: ET.Element | None) -> SourceAbilities | None:
 
 
 def _resolutions(caps: ET.Element) -> tuple[int, ...]:
-    """Return the resolutions, rising; of a range, the usual ones within it."""
+    """Return the resolutions in ascending order; for a range, the usual ones within it."""
     discrete = {
         int(resolution.findtext(f"{SCAN}XResolution", "0")) for resolution in caps.iter(f"{SCAN}DiscreteResolution")
     }
@@ -95,7 +95,7 @@ def _resolutions(caps: ET.Element) -> tuple[int, ...]:
 
 
 def parse_status(xml: bytes) -> DeviceStatus:
-    """Read ScannerStatus. Raises AnswerRefused."""
+    """Parse ScannerStatus. Raises AnswerRefused."""
     root = _parsed(xml, "ScannerStatus")
     try:
         return DeviceStatus.model_validate(
@@ -117,12 +117,12 @@ def parse_status(xml: bytes) -> DeviceStatus:
 
 
 def media_type(ticket: TicketSettings) -> str:
-    """Return the kind of picture to ask for: JPEG has no bilevel."""
+    """Return the media type to ask for; JPEG cannot be bilevel."""
     return "image/png" if ticket.colour is Colour.BILEVEL else "image/jpeg"
 
 
 def settings_xml(ticket: TicketSettings, able: SourceAbilities) -> bytes:
-    """Write ScanSettings for a ticket that the source is able to meet."""
+    """Return ScanSettings for a ticket that the source can meet."""
     width_mm, height_mm = ticket.area_mm(able)
     root = ET.Element(f"{SCAN}ScanSettings")
     _put(root, f"{PWG}Version", "2.63")

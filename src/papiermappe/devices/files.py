@@ -25,15 +25,15 @@ ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
 
 
 def pages_of(file: Path, pdf_dpi: float = 300.0, limit_px: int = DEFAULT_LIMIT_PX) -> Iterator[CapturedPicture]:
-    """Yield the pages of a file, one at a time.
+    """Yield the pages of a file.
 
     Args:
         file: a picture or a PDF.
-        pdf_dpi: the resolution at which pages of PDFs are drawn.
-        limit_px: more pixels a page than this are refused before decoding.
+        pdf_dpi: resolution at which pages of PDFs are rendered.
+        limit_px: larger pages are refused before they are decoded.
 
     Raises:
-        FileRefused: it cannot be read, or is neither; it is named.
+        FileRefused: it cannot be read, or is neither a picture nor a PDF.
     """
     try:
         if file.stat().st_size > MAX_BYTES:
@@ -97,14 +97,14 @@ def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
 
 
 def _is_plain(data: bytes) -> bool:
-    """Return whether a picture can be taken as it is: upright, and nothing shines through it."""
+    """Return whether a picture can be stored as it is: upright and opaque."""
     with Image.open(io.BytesIO(data), formats=KINDS) as picture:
         upright = picture.getexif().get(ORIENTATION, UPRIGHT) == UPRIGHT
         return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
 def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[CapturedPicture]:
-    """Yield pictures that are not a plain JPEG or PNG: of other kinds, of several pages, turned, with transparency."""
+    """Yield the pages of pictures that must be re-encoded: other formats, several pages, rotated, transparent."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below
@@ -121,7 +121,7 @@ def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[Captured
 
 
 def _levels(picture: Image.Image) -> Pixels:
-    """Return a picture as grey or RGB of 8 bits; what shows through is white."""
+    """Return a picture as 8-bit grey or RGB; transparent parts become white."""
     if picture.mode.startswith("I") or picture.mode == "F":
         values = np.asarray(picture, np.float64)
         most = 65535.0 if picture.mode.startswith("I") else max(1.0, float(np.nanmax(values)))
@@ -141,7 +141,7 @@ def _captured(pixels: Pixels, dpi: float, limit_px: int) -> CapturedPicture:
 
 
 def _likely_dpi(width_px: int, height_px: int) -> float:
-    """Return the resolution of a picture that does not say it: that at which its longer side is that of A4."""
+    """Guess the resolution of a picture that does not state it: its longer side is taken to be that of A4."""
     longest_px = max(width_px, height_px)
     if px_to_mm(longest_px, UNKNOWN_DPI) <= LONGEST_A4_MM * 1.02:
         return UNKNOWN_DPI

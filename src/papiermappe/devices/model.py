@@ -1,4 +1,4 @@
-"""What a device can do, how it is, and what is asked of it."""
+"""Abilities and state of a device, and the settings of a scan."""
 
 from enum import StrEnum
 
@@ -12,14 +12,14 @@ GLASS_MARGIN_MM = 18.0  # room for the skew that a hand leaves
 
 
 class Source(StrEnum):
-    """Where the paper lies."""
+    """Where the paper is."""
 
     FEEDER = "feeder"
     GLASS = "glass"
 
 
 class Sides(StrEnum):
-    """Which sides are taken."""
+    """Which sides are scanned."""
 
     ONE = "one"
     BOTH = "both"
@@ -67,7 +67,7 @@ class Abilities(_Value):
     feeder_capacity: int | None = None
 
     def source(self, source: Source) -> SourceAbilities | None:
-        """Return what the source can do; None where the device has none."""
+        """Return what a source can do; None if the device does not have it."""
         return self.feeder if source is Source.FEEDER else self.glass
 
 
@@ -82,7 +82,7 @@ class DeviceState(StrEnum):
 
 
 class JobStatus(_Value):
-    """What a device says of a job."""
+    """Status of a job."""
 
     uri: str
     images_completed: int
@@ -90,7 +90,7 @@ class JobStatus(_Value):
 
 
 class DeviceStatus(_Value):
-    """How a device is."""
+    """State of a device."""
 
     state: DeviceState
     adf_state: str | None = None
@@ -98,12 +98,12 @@ class DeviceStatus(_Value):
 
     @property
     def paper_loaded(self) -> bool | None:
-        """Whether paper lies in the feeder; None where the device does not say."""
+        """Whether there is paper in the feeder; None if the device does not say."""
         return {"ScannerAdfLoaded": True, "ScannerAdfEmpty": False}.get(self.adf_state or "")
 
 
 class TicketSettings(_Value):
-    """What is asked of a device."""
+    """Settings of a scan."""
 
     source: Source = Source.FEEDER
     sides: Sides = Sides.BOTH
@@ -112,7 +112,7 @@ class TicketSettings(_Value):
     paper: str = "A4"
 
     def fitted(self, abilities: Abilities) -> "TicketSettings":
-        """Return the ticket with everything the device cannot do replaced by the nearest that it can."""
+        """Return the ticket with each setting that the device does not offer replaced by the nearest that it does."""
         source = self.source if abilities.source(self.source) else (Source.FEEDER if abilities.feeder else Source.GLASS)
         able = abilities.source(source)
         if able is None:
@@ -127,7 +127,7 @@ class TicketSettings(_Value):
         )
 
     def area_mm(self, able: SourceAbilities) -> tuple[float, float]:
-        """Return width and height of the area to take: the paper, room for its skew, at most what there is."""
+        """Return width and height of the area to scan: the paper with room for skew, limited to the source."""
         size: PaperSize | None = BY_NAME.get(self.paper)
         if size is None:
             return able.width_mm, able.height_mm

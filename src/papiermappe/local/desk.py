@@ -31,10 +31,10 @@ class LocalDesk:
 
     Args:
         settings: where and on which port.
-        environment: of the processes.
-        with_standin: whether stand-in scanners run, too.
-        standin_pace: 1 is the scanners' own speed.
-        say: tells the person.
+        environment: of the child processes.
+        with_standin: whether to start stand-in scanners too.
+        standin_pace: time factor; 1 is the speed of the scanners.
+        say: prints a line for the person.
     """
 
     def __init__(
@@ -55,17 +55,17 @@ class LocalDesk:
 
     @property
     def url(self) -> str:
-        """Where the web server is."""
+        """The address of the web server."""
         return f"http://{self.settings.host}:{self.settings.port}"
 
     def run(self, prepare: Callable[["LocalDesk"], None] | None = None) -> None:
         """Start everything, wait for Ctrl-C, stop everything.
 
         Args:
-            prepare: called when all is running, before the address is printed.
+            prepare: called when everything runs, before the address is printed.
 
         Raises:
-            CannotStart: with one sentence for the person.
+            CannotStart: something is missing or taken.
         """
         stop = threading.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
@@ -96,7 +96,7 @@ class LocalDesk:
 
     @contextmanager
     def _database(self, data_dir: Path) -> Iterator[PrivatePostgres | None]:
-        """Have a migrated database: the one of the settings, or a private one, whose server is yielded."""
+        """Migrate the database of the settings, or a private one whose server is yielded."""
         if self.settings.database_url:
             self.database_url = str(self.settings.database_url)
             migrate(self.database_url)
@@ -153,7 +153,7 @@ class LocalDesk:
 
 
 def first_destination(desk: LocalDesk) -> None:
-    """Give a desk that has no place to file into a folder of its own."""
+    """Add a folder as destination if there is none."""
     store = Store(desk.database_url, Blobs.in_folder(desk.settings.blob_dir))
     try:
         if not delivering.list_destinations(MACHINE, store):
@@ -163,7 +163,7 @@ def first_destination(desk: LocalDesk) -> None:
 
 
 def remove(data_dir: Path) -> None:
-    """Remove a desk's folder with everything in it."""
+    """Remove the folder of a desk with everything in it."""
     if data_dir.exists():
         with _sole_use(data_dir):
             shutil.rmtree(data_dir)
@@ -178,7 +178,7 @@ def _make_folder(data_dir: Path) -> None:
 
 @contextmanager
 def _sole_use(data_dir: Path) -> Iterator[None]:
-    """Hold a folder for this process."""
+    """Lock a folder for this process."""
     with (data_dir / "lock").open("a") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -189,7 +189,7 @@ def _sole_use(data_dir: Path) -> Iterator[None]:
 
 
 def _kept_port(file: Path, count: int) -> int:
-    """Return the first of `count` ports: those of last time where they are free, so that known addresses stay right."""
+    """Return the first of `count` free ports, preferably those of last time: addresses of devices stay valid."""
     if file.exists():
         port = int(file.read_text())
         if all(is_free(port + at) for at in range(count)):

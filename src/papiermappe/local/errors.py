@@ -1,4 +1,4 @@
-"""What keeps Papiermappe from starting: one sentence for the person each."""
+"""What keeps Papiermappe from starting."""
 
 from papiermappe.errors import PapiermappeError
 

@@ -17,7 +17,7 @@ def is_free(port: int) -> bool:
 
 
 def free_run(count: int = 1, start: int = 20_000, stop: int = 32_000) -> int:
-    """Return the first of `count` neighbouring ports that are free, below those the system hands out itself."""
+    """Return the first of `count` consecutive free ports, below the ephemeral range."""
     for port in range(start, stop, count):
         if all(is_free(port + at) for at in range(count)):
             return port

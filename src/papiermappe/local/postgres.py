@@ -25,18 +25,18 @@ FAST_AND_LOSABLE = ("fsync=off", "synchronous_commit=off", "full_page_writes=off
 
 @dataclass(frozen=True)
 class _Account:
-    """The account the server runs under: initdb and postgres refuse to run as root."""
+    """The account that the server runs as; initdb and postgres refuse to run as root."""
 
     uid: int
     gid: int
 
 
 class PrivatePostgres:
-    """A PostgreSQL server in a folder. Starts it where needed; always stop it in the end.
+    """A PostgreSQL server in a folder. Always stop it at the end.
 
     Args:
-        folder: of the cluster; made on first use.
-        losable: for tests: quick, but a power cut loses data.
+        folder: of the cluster; created on first use.
+        losable: faster, but a power cut loses data; for tests.
     """
 
     def __init__(self, folder: Path, losable: bool = False) -> None:
@@ -50,9 +50,9 @@ class PrivatePostgres:
         self.port = 0
 
     def start(self) -> None:
-        """Make the cluster where there is none, start the server, wait until it answers. Raises CannotStart.
+        """Create the cluster if there is none, start the server and wait until it answers. Raises CannotStart.
 
-        Started again, it has the same port.
+        The port stays the same when it is started again.
         """
         binaries = _binaries()
         self._stop_orphan()
@@ -84,11 +84,11 @@ class PrivatePostgres:
 
     @property
     def alive(self) -> bool:
-        """Whether the server that was started runs."""
+        """Whether the server is running."""
         return self._process is not None and self._process.poll() is None
 
     def stop(self) -> None:
-        """Stop the server and wait for its end."""
+        """Stop the server and wait until it has ended."""
         if self._process:
             self._process.send_signal(signal.SIGINT)
             try:
@@ -105,7 +105,7 @@ class PrivatePostgres:
         return f"postgresql://{USER}:{self._password_file.read_text()}@{HOST}:{self.port}/{database}"
 
     def create_database(self, name: str, template: str = "template1") -> str:
-        """Make a database where there is none of that name; return its URL."""
+        """Create a database if it does not exist; return its URL."""
         with psycopg.connect(self.url("postgres"), autocommit=True) as connection:
             if not connection.execute("select 1 from pg_database where datname = %s", (name,)).fetchone():
                 connection.execute(
@@ -150,7 +150,7 @@ class PrivatePostgres:
             raise CannotStart("database_not_made", folder=str(self._folder), reason=done.stderr.strip()[-300:])
 
     def _prefix(self) -> list[str]:
-        """Return the command that changes to the server's account, when this runs as root.
+        """Return the command that changes to the server's account if this process is root.
 
         The account keeps the right to pass through folders (CAP_DAC_READ_SEARCH) where one on the way to the
         cluster, such as root's own, is closed to it.
@@ -182,7 +182,7 @@ class PrivatePostgres:
         raise CannotStart("database_not_started", log=str(self._folder / "postgres.log"))
 
     def _stop_orphan(self) -> None:
-        """Stop a server that a start command, killed since, has left behind in this folder."""
+        """Stop a server that a killed start command has left behind in this folder."""
         try:
             pid = int((self._data / "postmaster.pid").read_text().split()[0])
             command = Path(f"/proc/{pid}/cmdline").read_bytes()

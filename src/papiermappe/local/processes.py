@@ -1,4 +1,4 @@
-"""The processes of one desk: started in order, watched, stopped in the reverse order."""
+"""Processes of a desk: started in order, supervised, stopped in reverse order."""
 
 import subprocess
 import sys
@@ -27,7 +27,7 @@ class Child:
     restarts: int = 0
 
     def start(self) -> None:
-        """Start it; what it says goes to its log file."""
+        """Start it; its output goes to the log file."""
         with self.log_file.open("ab") as log:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "papiermappe", *self.arguments],
@@ -40,7 +40,7 @@ class Child:
             )
 
     def stop(self) -> None:
-        """Ask it to end; after some seconds, end it."""
+        """Terminate it; kill it after some seconds."""
         if self.process is None or self.process.poll() is not None:
             return
         self.process.terminate()
@@ -52,11 +52,11 @@ class Child:
 
 
 class Supervisor:
-    """Children that are kept running.
+    """Keeps processes running.
 
     Args:
         children: in the order in which they are started.
-        say: tells the person.
+        say: prints a line for the person.
     """
 
     def __init__(self, children: Sequence[Child], say: Callable[[str], None]) -> None:
@@ -69,7 +69,7 @@ class Supervisor:
             child.start()
 
     def look_after(self) -> None:
-        """Start again whoever has died. Raises CannotStart where one does not stay alive."""
+        """Restart processes that have died. Raises CannotStart if a process keeps dying."""
         for child in self._children:
             if child.process is None or child.process.poll() is None:
                 continue
@@ -81,6 +81,6 @@ class Supervisor:
             child.start()
 
     def stop(self) -> None:
-        """Stop all, the last first."""
+        """Stop all in reverse order."""
         for child in reversed(self._children):
             child.stop()

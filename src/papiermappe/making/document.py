@@ -1,6 +1,6 @@
 """Making a document from pages, some of them ahead of their turn."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from itertools import islice
 from typing import Generic, NamedTuple, Protocol, TypeVar
@@ -73,9 +73,20 @@ class MadePage(NamedTuple, Generic[S]):
 
 
 def make_pages(
-    items: Iterable[S], supply: PageSupply[S], spec: DocumentSpec, compute: Compute
+    items: Iterable[S],
+    supply: PageSupply[S],
+    spec: DocumentSpec,
+    compute: Compute,
+    rendered: Callable[[int], None] | None = None,
 ) -> Iterator[MadePage[S]]:
     """Yield the pages of a document in order, a few of them made ahead; those of a PDF are encoded some at a time.
+
+    Args:
+        items: one for each page.
+        supply: of the pages.
+        spec: what is made.
+        compute: runs the heavy parts.
+        rendered: called with the number of pages that are rendered and read, though perhaps not encoded yet.
 
     Raises what the supply and `compute` raise.
     """
@@ -93,7 +104,14 @@ def make_pages(
         page = FilePage(parts.content, parts.width_mm, parts.height_mm, text if isinstance(text, PageText) else None)
         return MadePage(item, page, unread, None)
 
-    made = (page for page in in_order(make, items, PAGES_AHEAD) if page is not None)
+    def make_each() -> Iterator[MadePage[S]]:
+        kept = (page for page in in_order(make, items, PAGES_AHEAD) if page is not None)
+        for count, page in enumerate(kept, 1):
+            if rendered is not None:
+                rendered(count)
+            yield page
+
+    made = make_each()
     if spec.format is not Format.PDF:
         yield from made
         return

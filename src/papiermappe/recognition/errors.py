@@ -1,10 +1,10 @@
-"""What goes wrong with a recogniser.
+"""Errors of recognisers.
 
 RecogniserError
 ├── RecogniserAbsent    it is not installed
-│   └── LanguageAbsent  what it needs to know of a language is not installed
-├── RecogniserFailed    it broke off, or took too long
-└── ReadingCancelled    it was stopped because it was asked to
+│   └── LanguageAbsent  the data of a language is not installed
+├── RecogniserFailed    it crashed, or took too long
+└── ReadingCancelled    it was cancelled
 """
 
 from typing import Any
@@ -13,30 +13,30 @@ from papiermappe.errors import PapiermappeError
 
 
 class RecogniserError(PapiermappeError):
-    """The root of what goes wrong with a recogniser."""
+    """Base class of these errors."""
 
 
 class RecogniserAbsent(RecogniserError):
-    """The recogniser, or what it needs for the way up, is not installed."""
+    """The recogniser, or its data for detecting orientation, is not installed."""
 
 
 class LanguageAbsent(RecogniserAbsent):
-    """What the recogniser needs to know of a language is not installed."""
+    """The data of a language is not installed."""
 
     def __init__(self, language: str) -> None:
         super().__init__("language_absent", language=language, package=f"tesseract-ocr-{language.replace('_', '-')}")
 
 
 class ReadingCancelled(RecogniserError):
-    """The recogniser was stopped because it was asked to."""
+    """The reading was cancelled."""
 
 
 class RecogniserFailed(RecogniserError):
-    """The recogniser broke off, or took too long.
+    """The recogniser crashed, or took too long.
 
     Args:
-        code: what happened.
-        status: its exit status, None where it was stopped because it took too long.
+        code: of the message.
+        status: its exit status; None if it was stopped because it took too long.
         said: what it wrote to its standard error, for the log.
     """
 

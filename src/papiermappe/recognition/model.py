@@ -1,4 +1,4 @@
-"""What recognisers do."""
+"""Protocols of recognisers."""
 
 import threading
 from collections.abc import Sequence
@@ -10,30 +10,30 @@ from papiermappe.core.reading.page_text import PageText, RecognitionMode
 
 
 class OrientationDetector(Protocol):
-    """Recognises print well enough to tell which way up it stands."""
+    """Finds which way up a page is."""
 
     def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
-        """Return how a page, PNM, PNG or JPEG, has to be turned. Raises RecogniserError."""
+        """Return the turn that puts a page (PNM, PNG or JPEG) upright. Raises RecogniserError."""
         ...
 
 
 class TextRecogniser(Protocol):
-    """TextRecogniser print."""
+    """Recognises text."""
 
     def in_background(self) -> "TextRecogniser":
-        """Return one that leaves the machine to everything else."""
+        """Return a recogniser that runs at low priority."""
         ...
 
     def languages(self) -> frozenset[str]:
-        """Return the codes of the languages that it can read. Raises RecogniserError."""
+        """Return the codes of the languages it can read. Raises RecogniserError."""
         ...
 
     def read(
         self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
-        """Return what is written on a page; set `cancelled` to have it break off. Raises RecogniserError."""
+        """Return the text of a page; set `cancelled` to stop. Raises RecogniserError."""
         ...
 
 
 class Recogniser(OrientationDetector, TextRecogniser, Protocol):
-    """Does both."""
+    """Finds orientation and recognises text."""

@@ -1,4 +1,4 @@
-"""Tesseract, a free recogniser of text, as a program of its own: a hang or a crash of it harms nothing else."""
+"""Tesseract, run as a separate program, so that a hang or crash of it harms nothing else."""
 
 import shutil
 import subprocess
@@ -24,27 +24,27 @@ from papiermappe.recognition.tsv import page_text
 
 log = structlog.get_logger()
 
-ORIENTATION = "osd"  # the name of the data by which it tells the way up
+ORIENTATION = "osd"  # name of the data for detecting orientation
 TIME_LIMIT_S = 20.0
 READING_LIMIT_S = 120.0
 LOOK_EVERY_S = 0.2
-NOTHING_READ = 1  # its exit status where there are too few letters to tell
+NOTHING_READ = 1  # exit status if there are too few letters to tell
 FEWEST_LETTERS = 12
 SURE_RATIO = 2.0  # its confidence, the logarithm of a ratio, where the answer is sure enough
 OPTIONS: dict[RecognitionMode, list[str]] = {
     RecognitionMode.FAST: [
         "-c",
         "tessedit_do_invert=0",
-    ],  # light print on dark is not tried where dark on light is not read well
+    ],  # do not retry poorly read text as light on dark
     RecognitionMode.ACCURATE: [],
 }
 ANY_LAYOUT, ONE_LINE = "3", "7"
 LEAST_URGENT = ("nice", "-n", "19")
-ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # threads of its own make two of them slower than one
+ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # with its own threads, two processes are slower than one
 
 
 class Ended(NamedTuple):
-    """How a program ended."""
+    """Result of a program."""
 
     status: int
     out: bytes
@@ -58,11 +58,11 @@ class Run(Protocol):
     def __call__(
         self, command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
     ) -> Ended:
-        """Return how it ended.
+        """Run the program and return its result.
 
         Raises:
-            TimeoutError: it took longer than it may; it is stopped then.
-            ReadingCancelled: `cancelled` was set; it is stopped then.
+            TimeoutError: it took too long and was stopped.
+            ReadingCancelled: `cancelled` was set, and it was stopped.
             OSError: it cannot be started.
         """
         ...
@@ -99,7 +99,7 @@ class Tesseract:
     Args:
         program: its path.
         run: how programs are run.
-        before: a program, with its options, by which it is run.
+        before: command that it is run with, such as `nice`.
     """
 
     def __init__(self, program: str, run: Run = run, before: Sequence[str] = ()) -> None:
@@ -109,7 +109,7 @@ class Tesseract:
         self._known: frozenset[str] = frozenset()
 
     def in_background(self) -> "Tesseract":
-        """Return one that leaves the machine to everything else."""
+        """Return a recogniser that runs at low priority."""
         return Tesseract(self._program, self._run, LEAST_URGENT)
 
     def languages(self) -> frozenset[str]:
@@ -122,7 +122,7 @@ class Tesseract:
         return frozenset(name.strip() for name in names if name.strip())
 
     def find_upright(self, picture: bytes, dpi: float) -> TurnEstimate:
-        """Find which way up the print on a page stands.
+        """Find which way up a page is.
 
         Args:
             picture: JPEG or PNG, straightened.
@@ -132,8 +132,8 @@ class Tesseract:
             The turn and how sure it is; confidence 0 where there are too few letters.
 
         Raises:
-            RecogniserAbsent: it is not installed any more.
-            RecogniserFailed: it broke off or took too long.
+            RecogniserAbsent: it is no longer installed.
+            RecogniserFailed: it crashed or took too long.
         """
         options = ["--psm", "0", "-l", ORIENTATION, "-c", f"min_characters_to_try={FEWEST_LETTERS}"]
         ended = self._asked(["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ)
@@ -150,19 +150,19 @@ class Tesseract:
     def read(
         self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
-        """Read what is written on a page.
+        """Recognise the text of a page.
 
         Args:
-            page: straightened and the right way up.
+            page: straight and upright.
             languages: ISO 639-2 codes, the main one first.
-            mode: with how much.
-            cancelled: set it to stop.
+            mode: fast or accurate.
+            cancelled: set to stop.
 
         Raises:
             LanguageAbsent: the data of a language is not installed.
-            RecogniserAbsent: it is not installed any more.
-            RecogniserFailed: it broke off or took too long.
-            ReadingCancelled: it was stopped.
+            RecogniserAbsent: it is no longer installed.
+            RecogniserFailed: it crashed or took too long.
+            ReadingCancelled: `cancelled` was set.
         """
         self._check(languages)
         text = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
@@ -188,7 +188,7 @@ class Tesseract:
             raise RecogniserFailed("recogniser_unreadable", ended.status, repr(exc)) from exc
 
     def _check(self, languages: Sequence[str]) -> None:
-        """See that languages are installed; those that were once are not asked for again. Raises LanguageAbsent."""
+        """Check that languages are installed; the answer is remembered. Raises LanguageAbsent."""
         if not self._known.issuperset(languages):
             self._known = self.languages()
         for language in languages:
@@ -219,7 +219,7 @@ def installed(find: Callable[[str], str | None] = shutil.which, run: Run = run) 
     """Return the recogniser of this machine.
 
     Raises:
-        RecogniserAbsent: it, or its data for the way up, is not installed.
+        RecogniserAbsent: it, or its data for detecting orientation, is not installed.
         RecogniserFailed: it does not run.
     """
     program = find("tesseract")
@@ -232,7 +232,7 @@ def installed(find: Callable[[str], str | None] = shutil.which, run: Run = run) 
 
 
 def readable_languages() -> list[str]:
-    """Return the codes of the languages that can be read on this machine; none where no recogniser is installed."""
+    """Return the codes of the languages that can be read on this machine; empty if no recogniser is installed."""
     try:
         return sorted(installed().languages())
     except RecogniserError as exc:

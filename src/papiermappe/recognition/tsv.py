@@ -1,4 +1,4 @@
-"""What the recogniser found, from its table: a row each for pages, blocks, paragraphs, lines and words."""
+"""Parsing the table of the recogniser, which has a row for each page, block, paragraph, line and word."""
 
 from collections.abc import Iterator
 from itertools import groupby
@@ -26,22 +26,22 @@ class _Row(NamedTuple):
     text: str
 
     def box(self, dpi: float) -> BoxMm:
-        """Return where it lies."""
+        """Return its position."""
         sides_px = self.left_px, self.top_px, self.left_px + self.width_px, self.top_px + self.height_px
         left, top, right, bottom = (round(px_to_mm(side, dpi), 3) for side in sides_px)
         return BoxMm(left=left, top=top, right=right, bottom=bottom)
 
 
 def page_text(table: str, dpi: float, languages: tuple[str, ...]) -> PageText:
-    """Return what is written on a page.
+    """Return the text of a page.
 
     Args:
-        table: tab-separated, with a head.
+        table: tab-separated, with a header.
         dpi: of the picture that was read.
-        languages: that it was read in.
+        languages: it was read in.
 
     Raises:
-        ValueError: it is not such a table.
+        ValueError: the table is malformed.
     """
     rows = list(_rows(table))
     page = next((row for row in rows if row.level == PAGE), None)

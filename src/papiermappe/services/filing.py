@@ -300,14 +300,18 @@ def _make(
     spec = DocumentSpec(filing.format, filing.level, mode)
     made: list[MadePage[dict[str, Any]]] = []
 
+    noted_s = time.monotonic()
+
+    def rendered(count: int) -> None:
+        nonlocal noted_s
+        if time.monotonic() - noted_s > PROGRESS_EVERY_S:
+            noted_s = time.monotonic()
+            _note_progress(MACHINE, store, filing.id, count)
+
     def pages() -> Iterator[FilePage]:
-        told_s = time.monotonic()
-        for page in make_pages(filing.pages["pages"], supply, spec, compute):
+        for page in make_pages(filing.pages["pages"], supply, spec, compute, rendered):
             made.append(page)
             yield page.page
-            if time.monotonic() - told_s > PROGRESS_EVERY_S:
-                told_s = time.monotonic()
-                _note_progress(MACHINE, store, filing.id, len(made))
 
     spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
     with tempfile.TemporaryFile() as out:

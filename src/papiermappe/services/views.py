@@ -55,6 +55,8 @@ class PageView(BaseModel):
     """Names its untouched scan."""
     width_mm: float
     height_mm: float
+    dpi: float
+    """Of the scan."""
     byte_size: int
     """Of the scan."""
     analysed: bool
@@ -80,7 +82,6 @@ class PageDetail(BaseModel):
     findings: list[FindingView]
     scan_width_mm: float
     scan_height_mm: float
-    dpi: float
     run: int
     """Its number in its Mappe."""
     sheet: int | None
@@ -251,6 +252,7 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
         scan=capture.id,
         width_mm=round(width_mm, 1),
         height_mm=round(height_mm, 1),
+        dpi=capture.dpi,
         byte_size=capture.byte_size,
         analysed=analysis is not None,
         blank=analysis is not None and analysis.is_blank,
@@ -271,7 +273,6 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         findings=_findings(treatment, analysis) if analysis else [],
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
-        dpi=capture.dpi,
         run=number or 0,
         sheet=capture.sheet,
         file_name=capture.file_name,

@@ -92,7 +92,7 @@ export function lanes(mappe, facts) {
       const thread = threadOf(sheet, next);
       if (column.thread !== thread) {
         column.thread = thread;
-        column.querySelector("path").setAttribute("d", thread);
+        for (const path of column.querySelectorAll("path")) path.setAttribute("d", thread);
       }
       this.fillCell(column.children[0], sheet.front, "front");
       this.fillCell(column.children[1], sheet.back, "back");

@@ -6,7 +6,7 @@ import { pages as pagesInWords, t } from "./words.js";
 /**
  * @typedef {{ code: string, text: string }} Message
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, picture: string, scan: number,
- *   width_mm: number, height_mm: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
+ *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
  * @typedef {{ rank: string, front: Page | null, back: Page | null }} Sheet
  * @typedef {{ seq: number, at: string, message: Message }} Line
  * @typedef {{ undo?: Line, redo?: Line }} UndoStack

@@ -51,7 +51,7 @@ export function tidy(mappe, facts) {
       this.viewer.show({
         href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`,
         width: scan ? scan.scan_width_mm : page.width_mm, height: scan ? scan.scan_height_mm : page.height_mm,
-        dpi: this.known?.dpi ?? 300, turned: scan ? 0 : mappe.turned(page.id),
+        dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
       this.viewer.overlay(scan ? this.foundShapes : this.zoneShapes);
@@ -116,7 +116,7 @@ export function tidy(mappe, facts) {
       const known = this.known;
       if (!known) return "";
       const from = known.sheet === null ? known.file_name : t("run {run}, sheet {sheet}", { run: known.run, sheet: known.sheet });
-      return t("{from}; {dpi} dpi, {size}", { from, dpi: length(known.dpi), size: size(this.page.byte_size) });
+      return t("{from}; {dpi} dpi, {size}", { from, dpi: length(this.page.dpi), size: size(this.page.byte_size) });
     },
 
     // ---- apply to
