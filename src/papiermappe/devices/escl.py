@@ -153,8 +153,11 @@ class EsclClient:
 
     def job_status(self, job_url: str) -> JobStatus | None:
         """Return the status of a job; None if the device does not know the job. Raises DeviceError."""
-        name = job_url.rsplit("/", 1)[-1]
-        return next((job for job in self.status().jobs if job.uri.rsplit("/", 1)[-1] == name), None)
+        return self.status().job(job_url)
+
+    def job_url(self, job: JobStatus) -> str:
+        """Return the URL of a job that the device has listed. Raises AnswerRefused."""
+        return self._same_device(job.uri)
 
     def cancel(self, job_url: str) -> None:
         """Cancel a job; do nothing if the device does not know it. Raises DeviceError."""

@@ -105,7 +105,8 @@ def parse_status(xml: bytes) -> DeviceStatus:
                 "jobs": [
                     JobStatus(
                         uri=job.findtext(f"{PWG}JobUri", "").strip(),
-                        images_completed=int(job.findtext(f"{PWG}ImagesCompleted", "0")),
+                        images_completed=_count(job.findtext(f"{PWG}ImagesCompleted")),
+                        age_s=_count(job.findtext(f"{SCAN}Age")),
                         state=job.findtext(f"{PWG}JobState", "").strip(),
                     )
                     for job in root.iter(f"{SCAN}JobInfo")
@@ -114,6 +115,10 @@ def parse_status(xml: bytes) -> DeviceStatus:
         )
     except (ValueError, ValidationError) as exc:
         raise AnswerRefused("status_unreadable") from exc
+
+
+def _count(text: str | None) -> int | None:
+    return int(text) if text and text.strip() else None
 
 
 def media_type(ticket: TicketSettings) -> str:

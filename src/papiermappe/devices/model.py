@@ -85,8 +85,27 @@ class JobStatus(_Value):
     """Status of a job."""
 
     uri: str
-    images_completed: int
     state: str
+    """As eSCL names it."""
+    images_completed: int | None
+    """How many pages of it have been scanned; None if the device does not count."""
+    age_s: int | None = None
+    """Since when there has been no change of it, as most devices have it; None if the device does not say."""
+
+    @property
+    def under_way(self) -> bool:
+        """Whether pages are still to come."""
+        return self.state in {"Pending", "Processing"}
+
+    @property
+    def completed(self) -> bool:
+        """Whether it has ended as it should."""
+        return self.state == "Completed"
+
+
+def job_name(uri: str) -> str:
+    """Return what tells a job from others: devices give a whole URL at one place, and only a path at another."""
+    return uri.rstrip("/").rsplit("/", 1)[-1]
 
 
 class DeviceStatus(_Value):
@@ -100,6 +119,10 @@ class DeviceStatus(_Value):
     def paper_loaded(self) -> bool | None:
         """Whether there is paper in the feeder; None if the device does not say."""
         return {"ScannerAdfLoaded": True, "ScannerAdfEmpty": False}.get(self.adf_state or "")
+
+    def job(self, url: str) -> JobStatus | None:
+        """Return the status of a job; None if the device does not know it."""
+        return next((job for job in self.jobs if job_name(job.uri) == job_name(url)), None)
 
 
 class TicketSettings(_Value):

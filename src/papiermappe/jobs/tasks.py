@@ -1,16 +1,17 @@
 """What workers do: each task calls one service."""
 
-from procrastinate import Blueprint, RetryStrategy
+from procrastinate import Blueprint
 
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
+from papiermappe.jobs.queue import TriedAgain
 from papiermappe.recognition.model import Recogniser
 from papiermappe.services import analysing, delivering, filing, levels, pictures, reading, receiving
 from papiermappe.services.pictures import PictureSize
 from papiermappe.store.database import Store
 from papiermappe.store.queue import JobKind
 
-RETRIED = RetryStrategy(max_attempts=5, wait=1)
+RETRIED = TriedAgain()
 
 
 def tasks(store: Store, pools: Pools, recogniser: Recogniser | None, limits: Limits, ahead: int) -> Blueprint:

@@ -13,12 +13,13 @@ from datetime import UTC, datetime
 from typing import NamedTuple
 
 import structlog
-from procrastinate import App, PsycopgConnector
+from procrastinate import App
 from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
 
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
+from papiermappe.jobs.queue import ListeningConnector
 from papiermappe.jobs.tasks import tasks
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
@@ -65,7 +66,9 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     """Work until SIGINT or SIGTERM."""
     pools = Pools(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
-    app = App(connector=PsycopgConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5}))
+    app = App(
+        connector=ListeningConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5})
+    )
     app.add_tasks_from(tasks(store, pools, _recogniser(), limits_of(settings), _ahead(settings)), namespace="")
     await asyncio.to_thread(pools.warm_up)
     try:

@@ -4,7 +4,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from papiermappe.lifeline import end_with_parent
@@ -13,6 +13,8 @@ from papiermappe.local.errors import CannotStart
 STOP_S = 8.0
 AGAIN_S = 1.0
 MAX_RESTARTS = 5
+WITHIN_S = 120.0
+"""A process that has died more than MAX_RESTARTS times within this time is not started again."""
 
 
 @dataclass
@@ -24,7 +26,8 @@ class Child:
     environment: Mapping[str, str]
     log_file: Path
     process: subprocess.Popen[bytes] | None = None
-    restarts: int = 0
+    restarted_s: list[float] = field(default_factory=list)
+    """When it was started again, by the monotonic clock."""
 
     def start(self) -> None:
         """Start it; its output goes to the log file."""
@@ -73,8 +76,9 @@ class Supervisor:
         for child in self._children:
             if child.process is None or child.process.poll() is None:
                 continue
-            child.restarts += 1
-            if child.restarts > MAX_RESTARTS:
+            now_s = time.monotonic()
+            child.restarted_s = [then_s for then_s in child.restarted_s if now_s - then_s < WITHIN_S] + [now_s]
+            if len(child.restarted_s) > MAX_RESTARTS:
                 raise CannotStart("process_dies", name=child.name, log=str(child.log_file))
             self._say(f"The {child.name} has ended by itself and is started again.")
             time.sleep(AGAIN_S)

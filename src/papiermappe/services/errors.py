@@ -4,6 +4,7 @@ ServiceError
 ├── NotFound            what was asked for is not there
 ├── ChangedMeanwhile    someone else has changed the same thing since it was seen
 ├── NotPossible         it cannot be done in the present state
+├── RunHeld             another worker is receiving the run
 └── Stopped             it was stopped because somebody asked for it
 """
 
@@ -24,6 +25,10 @@ class ChangedMeanwhile(ServiceError):
 
 class NotPossible(ServiceError):
     """It cannot be done in the present state."""
+
+
+class RunHeld(ServiceError):
+    """Another worker is receiving the run."""
 
 
 class Stopped(ServiceError):

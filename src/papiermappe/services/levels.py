@@ -17,6 +17,7 @@ from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
+from papiermappe.store.errors import BlobMissing
 from papiermappe.store.models import Page
 from papiermappe.store.queue import JobKind, enqueue
 
@@ -40,9 +41,9 @@ def estimate(caller: Caller, store: Store, mappe_id: int, page_id: int) -> Estim
         visible_mappe(caller, session, mappe_id)
         chosen = _name_of(_chosen(session, mappe_id))
         sample = picture_name(_page(session, mappe_id, page_id))
-    sizes = Blobs.estimate_key(chosen, SIZES)
+    sizes = store.blobs.cached(Blobs.estimate_key(chosen, SIZES))
     return Estimate(
-        bytes_a_page=_SIZES.validate_json(store.blobs.get(sizes)) if store.blobs.has(sizes) else {},
+        bytes_a_page=_SIZES.validate_json(sizes) if sizes else {},
         sample=sample if _is_made(store, sample) else "",
     )
 
@@ -67,14 +68,17 @@ def estimate_levels(store: Store, mappe_id: int, page_id: int, compute: Compute,
         made = compute(level_samples, _source(store, shown, max_px))
         for level, picture in made.items():
             store.blobs.cache(_sample_key(sample, level), picture)
-    if not store.blobs.has(sizes):
+    if store.blobs.cached(sizes) is None:
         sources = [_source(store, page, max_px) for page in chosen]
         store.blobs.cache(sizes, _SIZES.dump_json(compute(bytes_a_page, sources)))
 
 
 def sample(store: Store, picture: str, level: Level) -> bytes:
     """Return the sample of a page, PNG, at a level. Raises BlobMissing."""
-    return store.blobs.get(_sample_key(picture, level))
+    kept = store.blobs.cached(_sample_key(picture, level))
+    if kept is None:
+        raise BlobMissing("picture_gone")
+    return kept
 
 
 def _source(store: Store, page: Page, max_px: int) -> PageSource:
@@ -88,7 +92,7 @@ def _sample_key(picture: str, level: Level) -> str:
 
 
 def _is_made(store: Store, picture: str) -> bool:
-    return all(store.blobs.has(_sample_key(picture, level)) for level in Level)
+    return all(store.blobs.cached(_sample_key(picture, level)) is not None for level in Level)
 
 
 def _page(session: Session, mappe_id: int, page_id: int) -> Page:

@@ -16,11 +16,8 @@ from papiermappe.services.pages import picture_name, treatment_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import BlobMissing
 from papiermappe.store.models import Capture, Page
 from papiermappe.store.queue import JobKind, enqueue
-
-JPEG_START, JPEG_END = b"\xff\xd8", b"\xff\xd9"
 
 
 class PictureSize(StrEnum):
@@ -46,11 +43,7 @@ def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPic
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:
     """Return a picture that has been made; None if it has not been, or if a power cut left it incomplete."""
-    try:
-        data = store.blobs.get(Blobs.picture_key(picture, size))
-    except BlobMissing:
-        return None
-    return data if data.startswith(JPEG_START) and data.endswith(JPEG_END) else None
+    return store.blobs.cached(Blobs.picture_key(picture, size))
 
 
 class Shown(NamedTuple):

@@ -28,7 +28,6 @@ from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import BlobMissing
 from papiermappe.store.models import Capture, Filing, Page
 from papiermappe.store.queue import read_soon
 
@@ -76,9 +75,10 @@ class Reader:
         """Return what was read on a picture before."""
         if not self._reading.languages:
             return None
+        kept = self._store.blobs.cached(self._key(picture))
         try:
-            return PageText.model_validate_json(self._store.blobs.get(self._key(picture)))
-        except (BlobMissing, ValidationError):  # an earlier version wrote it, or a power cut tore it: it is read again
+            return PageText.model_validate_json(kept) if kept else None
+        except ValidationError:  # an earlier version wrote it: it is read again
             return None
 
     def read(self, capture_id: int, picture: str, page: Readable) -> PageText | Message:

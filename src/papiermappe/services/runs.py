@@ -104,9 +104,8 @@ def continue_run(caller: Caller, session: Session, run_id: int) -> int:
         raise NotPossible("run_not_interrupted")
     ticket = TicketSettings.model_validate(broken.ticket)
     so_far = sheets_in(session, broken)
-    first_sheet = so_far.next if ticket.source is Source.FEEDER else 1
     assert broken.device_id is not None  # noqa: S101 (a CHECK of the table: runs of scanners have a device)
-    continued = _begin(session, mappe, broken.device_id, ticket, first_sheet)
+    continued = _begin(session, mappe, broken.device_id, ticket, so_far.next)
     if so_far.half is not None:
         _set_half_aside(session, mappe, broken, so_far.half)
     return continued
@@ -179,8 +178,15 @@ def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
     if run.stop_requested:
         _end(session, mappe, run, RunState.DONE, None)
     else:
-        run.state, run.job_url = RunState.WAITING, None
+        run.state, run.job_url, run.job_intention = RunState.WAITING, None, None
         run_changed(session, mappe, run)
+
+
+@transaction
+def note_intention(caller: Caller, session: Session, run_id: int, known: list[str], now: datetime) -> None:
+    """Record that a job is about to begin on the device, and the names of the jobs that it has already."""
+    run, _ = _locked_run(caller, session, run_id)
+    run.job_intention, run.job_url = {"known": known, "at": now.isoformat()}, None
 
 
 @transaction

@@ -15,6 +15,8 @@ from obstore.store import LocalStore, ObjectStore
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.store.errors import BlobMissing, DiskFull, StoreError
 
+CHECKSUM_BYTES = hashlib.sha256().digest_size
+
 
 def sha256_of(data: bytes) -> str:
     """Return the SHA-256 as hexadecimal digits."""
@@ -66,7 +68,7 @@ class Blobs:
 
     def keep(self, key: str, data: bytes) -> None:
         """Keep a file for good: when this returns, it survives a power cut. Raises StoreError."""
-        self.cache(key, data)
+        self._put(key, data)
         self._flush(key)
 
     def keep_file(self, key: str, file: BinaryIO) -> None:
@@ -91,7 +93,19 @@ class Blobs:
             raise _translated(exc) from exc
 
     def cache(self, key: str, data: bytes) -> None:
-        """Put a file that can be made again. Raises StoreError."""
+        """Keep data that can be made again: not flushed, but with its checksum before it. Raises StoreError."""
+        self._put(key, hashlib.sha256(data).digest() + data)
+
+    def cached(self, key: str) -> bytes | None:
+        """Return what `cache` kept; None if it is not there, or if a power cut has torn it. Raises StoreError."""
+        try:
+            kept = self.get(key)
+        except BlobMissing:
+            return None
+        checksum, data = kept[:CHECKSUM_BYTES], kept[CHECKSUM_BYTES:]
+        return data if hashlib.sha256(data).digest() == checksum else None
+
+    def _put(self, key: str, data: bytes) -> None:
         try:
             obstore.put(self._store, key, data)
         except (BaseError, OSError) as exc:

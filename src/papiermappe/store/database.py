@@ -17,6 +17,7 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TransactionLost
 
 CHANNEL = "mappe"
+LOCK_TRY_EVERY_S = 0.05
 RETRY_PAUSES_S = (0.02, 0.05, 0.15, 0.4)
 
 T = TypeVar("T")
@@ -102,6 +103,7 @@ class AdvisoryLock:
         self._engine = engine
         self._key = {"purpose": purpose, "number": number}
         self._connection: Connection | None = None
+        self._held = False
 
     def hold(self) -> bool:
         """Take the lock, or see that it is still held; after a lost connection, try to take it again.
@@ -113,12 +115,23 @@ class AdvisoryLock:
             DatabaseGone: the database does not answer.
         """
         try:
-            if self._connection is not None and self._answers(self._connection):
-                return True
-            self._connection = self._engine.connect()
-            return bool(self._connection.scalar(text("select pg_try_advisory_lock(:purpose, :number)"), self._key))
+            if self._connection is None or not self._answers(self._connection):
+                self._connection, self._held = self._engine.connect(), False
+            if not self._held:
+                take = text("select pg_try_advisory_lock(:purpose, :number)")
+                self._held = bool(self._connection.scalar(take, self._key))
         except OperationalError as exc:
             raise DatabaseGone("database_gone") from exc
+        return self._held
+
+    def wait(self, patience_s: float) -> bool:
+        """Take the lock as `hold` does; where another process has it, try again until `patience_s` have passed."""
+        until_s = time.monotonic() + patience_s
+        while not self.hold():
+            if time.monotonic() > until_s:
+                return False
+            time.sleep(LOCK_TRY_EVERY_S)
+        return True
 
     def release(self) -> None:
         """Give the lock back, with its connection."""
@@ -129,6 +142,7 @@ class AdvisoryLock:
             self._connection.execute(text("select pg_advisory_unlock(:purpose, :number)"), self._key)
         self._connection.invalidate()
         self._connection.close()
+        self._connection, self._held = None, False
 
     @staticmethod
     def _answers(connection: Connection) -> bool:

@@ -224,6 +224,8 @@ class Run(Base):
     stop_requested: Mapped[bool] = mapped_column(server_default="false")
     dismissed: Mapped[bool] = mapped_column(server_default="false")
     """Whether a person has decided to finish without the rest."""
+    job_intention: Mapped[Json | None]
+    """The names of the jobs that the device had (`known`), and the time (`at`), when it was about to be given one."""
     job_url: Mapped[str | None]
     pages_before_job: Mapped[int] = mapped_column(server_default="0")
     """How many pages were in when the device's job began."""

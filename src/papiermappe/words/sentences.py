@@ -44,6 +44,11 @@ SENTENCES: dict[str, str | Plural] = {
     # ---- runs
     "run_interrupted": N_("{cause} {safe} {next_step}"),
     "run_cut_off": N_("The run was cut off."),
+    "run_held": N_("Another worker is receiving this run."),
+    "job_forgotten": N_("The scanner does not know this run any more; it may have been switched off."),
+    "job_ended_early": N_("The scanner ended the run early."),
+    "pages_missing": N_("The scanner scanned more than arrived here."),
+    "nothing_scanned": N_("The scanner took no paper in."),
     "run_given_up": N_("The run was cut off and could not be taken up again."),
     "page_refused": N_("The scanner sent a page that cannot be used: {cause}"),
     "sheet_jammed": N_("Sheet {sheet} is jammed."),
