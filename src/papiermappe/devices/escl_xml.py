@@ -23,6 +23,7 @@ SCAN_NS = "http://schemas.hp.com/imaging/escl/2011/05/03"
 PWG_NS = "http://www.pwg.org/schemas/2010/12/sm"
 SCAN, PWG = f"{{{SCAN_NS}}}", f"{{{PWG_NS}}}"
 UNITS_PER_MM = 300 / MM_PER_INCH
+MAX_DIGITS = 9
 RANGE_STEPS_DPI = (75, 100, 150, 200, 300, 400, 600, 1200)
 
 _COLOURS = {"RGB24": Colour.COLOUR, "Grayscale8": Colour.GREY, "BlackAndWhite1": Colour.BILEVEL}
@@ -35,7 +36,8 @@ ET.register_namespace("pwg", PWG_NS)
 def _parsed(xml: bytes, tag: str) -> ET.Element:
     try:
         root: ET.Element = DefusedET.fromstring(xml, forbid_dtd=True)
-    except (ET.ParseError, DefusedXmlException, ValueError) as exc:
+    except (ET.ParseError, DefusedXmlException, ValueError, LookupError, TypeError) as exc:
+        # The last two: of encodings that XML may name and Python does not have, or has for other things than text.
         raise AnswerRefused("answer_unreadable") from exc
     if root.tag != SCAN + tag:
         raise AnswerRefused("answer_unexpected")
@@ -58,7 +60,7 @@ def parse_abilities(xml: bytes) -> Abilities:
             glass=_source(root.find(f"{SCAN}Platen/{SCAN}PlatenInputCaps")),
             feeder=_source(simplex if simplex is not None else duplex),
             duplex=duplex is not None,
-            feeder_capacity=int(capacity) if capacity else None,
+            feeder_capacity=_number(capacity),
         )
     except (ValueError, ValidationError) as exc:
         raise AnswerRefused("capabilities_unreadable") from exc
@@ -77,7 +79,9 @@ def _source(caps: ET.Element | None) -> SourceAbilities | None:
     colours = {mode.text for mode in caps.iter(f"{SCAN}ColorMode")}
     resolutions = _resolutions(caps)
     known = tuple(colour for name, colour in _COLOURS.items() if name in colours)
-    width, height = (int(caps.findtext(f"{SCAN}{name}", "0")) / UNITS_PER_MM for name in ("MaxWidth", "MaxHeight"))
+    width, height = (
+        (_number(caps.findtext(f"{SCAN}{name}")) or 0) / UNITS_PER_MM for name in ("MaxWidth", "MaxHeight")
+    )
     if not known or not resolutions or min(width, height) <= 0:
         raise AnswerRefused("capabilities_incomplete")
     return SourceAbilities(width_mm=width, height_mm=height, resolutions_dpi=resolutions, colours=known)
@@ -86,10 +90,10 @@ def _source(caps: ET.Element | None) -> SourceAbilities | None:
 def _resolutions(caps: ET.Element) -> tuple[int, ...]:
     """Return the resolutions in ascending order; for a range, the usual ones within it."""
     discrete = {
-        int(resolution.findtext(f"{SCAN}XResolution", "0")) for resolution in caps.iter(f"{SCAN}DiscreteResolution")
+        _number(resolution.findtext(f"{SCAN}XResolution")) or 0 for resolution in caps.iter(f"{SCAN}DiscreteResolution")
     }
     for span in caps.iter(f"{SCAN}XResolutionRange"):
-        low, high = (int(span.findtext(f"{SCAN}{name}", "0")) for name in ("Min", "Max"))
+        low, high = (_number(span.findtext(f"{SCAN}{name}")) or 0 for name in ("Min", "Max"))
         discrete |= {dpi for dpi in RANGE_STEPS_DPI if low <= dpi <= high}
     return tuple(sorted(dpi for dpi in discrete if 50 <= dpi <= 1200))
 
@@ -105,8 +109,8 @@ def parse_status(xml: bytes) -> DeviceStatus:
                 "jobs": [
                     JobStatus(
                         uri=job.findtext(f"{PWG}JobUri", "").strip(),
-                        images_completed=_count(job.findtext(f"{PWG}ImagesCompleted")),
-                        age_s=_count(job.findtext(f"{SCAN}Age")),
+                        images_completed=_number(job.findtext(f"{PWG}ImagesCompleted")),
+                        age_s=_number(job.findtext(f"{SCAN}Age")),
                         state=job.findtext(f"{PWG}JobState", "").strip(),
                     )
                     for job in root.iter(f"{SCAN}JobInfo")
@@ -117,8 +121,13 @@ def parse_status(xml: bytes) -> DeviceStatus:
         raise AnswerRefused("status_unreadable") from exc
 
 
-def _count(text: str | None) -> int | None:
-    return int(text) if text and text.strip() else None
+def _number(text: str | None) -> int | None:
+    """Return a whole number; None if there is none. Raises ValueError for anything else, and for absurd ones."""
+    if text is None or not text.strip():
+        return None
+    if len(text.strip()) > MAX_DIGITS:
+        raise ValueError
+    return int(text)
 
 
 def media_type(ticket: TicketSettings) -> str:
