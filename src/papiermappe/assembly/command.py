@@ -10,7 +10,7 @@ from papiermappe.assembly.errors import FileThere
 from papiermappe.assembly.request import AssemblyRequest, Report, format_of
 from papiermappe.assembly.run import Assembly
 from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.files import count_pages
+from papiermappe.devices.file_reader import FileReader
 from papiermappe.jobs.pool import WorkPool
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
@@ -70,9 +70,10 @@ def in_words(report: Report, words: Words) -> str:
 
 def _pages_to_come(request: AssemblyRequest) -> int:
     count = 0
-    for file in request.sources:
-        with suppress(FileRefused):  # it is named when its turn comes
-            count += count_pages(file)
+    with FileReader() as reader:
+        for file in request.sources:
+            with suppress(FileRefused):  # it is named when its turn comes
+                count += reader.count(file)
     return count
 
 

@@ -24,7 +24,7 @@ from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.treatment import SURE, Tone, Treatment
 from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.files import pages_of
+from papiermappe.devices.file_reader import FileReader
 from papiermappe.errors import PictureRefused
 from papiermappe.making.document import DocumentSpec, MadePage, make_pages
 from papiermappe.message import Message
@@ -152,12 +152,13 @@ class Assembly:
         return found.model_copy(update=steps)
 
     def _sources(self) -> Iterator[SourcePage]:
-        for file in self._request.sources:
-            try:
-                for number, capture in enumerate(pages_of(file, self._request.dpi or PDF_DPI), 1):
-                    yield SourcePage(file, number, capture)
-            except FileRefused as exc:
-                self._leave_out(exc)
+        with FileReader() as reader:
+            for file in self._request.sources:
+                try:
+                    for number, capture in enumerate(reader.pages(file, self._request.dpi or PDF_DPI), 1):
+                        yield SourcePage(file, number, capture)
+                except FileRefused as exc:
+                    self._leave_out(exc)
 
     def _leave_out(self, exc: FileRefused) -> None:
         if self._request.refuses_broken:
@@ -228,7 +229,7 @@ class Assembly:
 
 @contextmanager
 def whole_or_not(file: Path) -> Iterator[BinaryIO]:
-    """Open a temporary file that replaces `path` on success and is removed on failure. Raises OSError."""
+    """Open a temporary file that replaces `file` on success and is removed on failure. Raises OSError."""
     with tempfile.NamedTemporaryFile(dir=file.parent, prefix=".", suffix=".part", delete=False) as beside:
         try:
             yield cast(BinaryIO, beside)

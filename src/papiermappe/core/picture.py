@@ -5,20 +5,23 @@ Decoded pictures are `uint8`, grey `(h, w)` or RGB `(h, w, 3)`, rows from the to
 
 import io
 import warnings
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import reduce
-from typing import Literal
+from typing import Any, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.errors import PictureRefused
 
 Pixels = NDArray[np.uint8]
 Reduction = Literal[1, 2, 4, 8]
+
+MIN_DPI, MAX_DPI = 10.0, 4800.0
 
 MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
 
@@ -92,20 +95,28 @@ def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
             picture = Image.open(io.BytesIO(data), formats=tuple(MEDIA_TYPES))
     except Image.DecompressionBombError as exc:
         raise _too_large(limit_px) from exc
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as exc:
+    except Exception as exc:  # what Pillow says of broken data depends on how they are broken
         raise PictureRefused("picture_unreadable") from exc
     width_px, height_px = picture.size
     if width_px * height_px > limit_px:
         raise _too_large(limit_px)
-    dpi = float(picture.info.get("dpi", (0, 0))[0])
     return PictureHead(
         media_type=MEDIA_TYPES[str(picture.format)],
         width_px=width_px,
         height_px=height_px,
         is_colour=picture.mode not in {"1", "L", "I", "I;16", "LA"},
         is_bilevel=picture.mode == "1",
-        dpi=dpi if 10 <= dpi <= 4800 else None,
+        dpi=named_dpi(picture.info),
     )
+
+
+def named_dpi(info: Mapping[Any, Any]) -> float | None:
+    """Return the resolution that a picture names, from what Pillow tells of it; None if none that can be true."""
+    try:
+        dpi = float(info["dpi"][0])
+    except (KeyError, IndexError, TypeError, ValueError, ZeroDivisionError, OverflowError):
+        return None
+    return dpi if MIN_DPI <= dpi <= MAX_DPI else None
 
 
 def _too_large(limit_px: int) -> PictureRefused:
@@ -148,7 +159,7 @@ def checked(pixels: Pixels, dpi: float) -> Pixels:
         raise PictureRefused("picture_not_uint8", found=str(getattr(pixels, "dtype", "?")))
     if pixels.ndim not in {2, 3} or pixels.shape[2:] not in {(), (3,)} or 0 in pixels.shape:
         raise PictureRefused("picture_wrong_shape", found=str(pixels.shape))
-    if not 10 <= dpi <= 4800:  # false for NaN, too
+    if not MIN_DPI <= dpi <= MAX_DPI:  # false for NaN, too
         raise PictureRefused("resolution_out_of_range", found=str(dpi))
     return np.ascontiguousarray(pixels)
 

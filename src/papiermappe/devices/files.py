@@ -7,12 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pypdfium2
-from PIL import Image, ImageOps, ImageSequence, UnidentifiedImageError
+from PIL import Image, ImageOps, ImageSequence
 
 from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.picture import CapturedPicture, Pixels, read_head
+from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.devices.errors import FileRefused
 from papiermappe.errors import PictureRefused
 
@@ -56,7 +56,9 @@ def count_pages(file: Path) -> int:
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # only counted; limits are checked later
             with Image.open(file, formats=KINDS) as picture:
                 return int(getattr(picture, "n_frames", 1))
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as exc:
+    except (FileRefused, MemoryError):
+        raise
+    except Exception as exc:  # as in _other_pictures
         raise FileRefused(file, "file_unreadable") from exc
 
 
@@ -71,7 +73,10 @@ def _open_pdf(file: Path) -> pypdfium2.PdfDocument:
 def _pdf_pages(file: Path, dpi: float, limit_px: int) -> Iterator[CapturedPicture]:
     with _open_pdf(file) as pdf:
         for number in range(len(pdf)):
-            page = pdf[number]
+            try:
+                page = pdf[number]
+            except pypdfium2.PdfiumError as exc:
+                raise FileRefused(file, "file_page_damaged", page=number + 1) from exc
             width_pt, height_pt = page.get_size()
             if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
                 raise FileRefused(
@@ -99,7 +104,10 @@ def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
 def _is_plain(data: bytes) -> bool:
     """Return whether a picture can be stored as it is: upright and opaque."""
     with Image.open(io.BytesIO(data), formats=KINDS) as picture:
-        upright = picture.getexif().get(ORIENTATION, UPRIGHT) == UPRIGHT
+        try:
+            upright = picture.getexif().get(ORIENTATION, UPRIGHT) == UPRIGHT
+        except Exception:  # noqa: BLE001 (damaged EXIF: what Pillow says of it depends on the damage)
+            return False
         return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
@@ -110,14 +118,19 @@ def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[Captured
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below
             with Image.open(io.BytesIO(data), formats=KINDS) as picture:
                 for frame in ImageSequence.Iterator(picture):
-                    if frame.width * frame.height > limit_px:
-                        raise FileRefused(file, "file_picture_too_large", width_px=frame.width, height_px=frame.height)
+                    _must_not_exceed(file, frame, limit_px)
                     upright = ImageOps.exif_transpose(frame)
-                    dpi = float(upright.info.get("dpi", (0, 0))[0])
-                    dpi = dpi if 10 <= dpi <= 4800 else _likely_dpi(upright.width, upright.height)
+                    dpi = named_dpi(upright.info) or _likely_dpi(upright.width, upright.height)
                     yield _captured(_levels(upright), dpi, limit_px)
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as exc:
+    except (FileRefused, MemoryError):
+        raise
+    except Exception as exc:  # what Pillow says of a damaged file depends on the damage
         raise FileRefused(file, "file_unreadable") from exc
+
+
+def _must_not_exceed(file: Path, frame: Image.Image, limit_px: int) -> None:
+    if frame.width * frame.height > limit_px:
+        raise FileRefused(file, "file_picture_too_large", width_px=frame.width, height_px=frame.height)
 
 
 def _levels(picture: Image.Image) -> Pixels:
@@ -145,4 +158,4 @@ def _likely_dpi(width_px: int, height_px: int) -> float:
     longest_px = max(width_px, height_px)
     if px_to_mm(longest_px, UNKNOWN_DPI) <= LONGEST_A4_MM * 1.02:
         return UNKNOWN_DPI
-    return round(longest_px / LONGEST_A4_MM * 25.4, 1)
+    return min(round(longest_px / LONGEST_A4_MM * 25.4, 1), MAX_DPI)

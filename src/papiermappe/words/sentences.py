@@ -99,9 +99,13 @@ SENTENCES: dict[str, str | Plural] = {
     "file_not_opened": N_("{file} is left out: it cannot be opened ({reason})."),
     "file_unreadable": N_("{file} is left out: it is not a picture or PDF that can be read."),
     "file_damaged": N_("{file} is left out: it is damaged."),
+    "file_reader_died": N_("{file} is left out: it cannot be read; reading it broke off."),
+    "file_too_slow": N_("{file} is left out: reading a page of it took longer than {limit_s} s."),
+    "file_needs_memory": N_("{file} is left out: reading it takes more memory than there is for one page."),
     "file_locked": N_("{file} is left out: it is locked with a password."),
     "file_page_too_large": N_("{file} is left out: page {page} is {width_mm} mm wide, which is too large."),
     "file_picture_too_large": N_("{file} is left out: a page of {width_px} × {height_px} pixels is too large."),
+    "file_page_damaged": N_("{file} ends before page {page}, which is damaged. The pages before it are in."),
     "file_page_refused": N_("{file} is left out: page {page}. {cause}"),
     # ---- Mappen and pages
     "mappe_gone": N_("This Mappe is not there. It may have been cleared away."),
