@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.naming import MAX_CHARACTERS, document_name, name_part, safe_file_name
+from papiermappe.core.naming import MAX_BYTES, document_name, name_part, safe_file_name
 
 DAY = date(2026, 11, 24)
 
@@ -22,7 +22,11 @@ def test_the_rule_is_date_subject_number() -> None:
         ("café à gogo", "cafe-a-gogo"),  # accents dropped
         ("  -- a  b --", "a-b"),
         ("../../etc/passwd", "etc-passwd"),
-        ("日本", ""),
+        ("Łódź, Außenlager", "lodz-aussenlager"),
+        ("Договор аренды", "dogovor-arendy"),
+        ("Ελληνικά", "ellinika"),
+        ("日本", "riben"),
+        ("?!…", ""),
     ],
 )
 def test_a_subject_becomes_plain_words(subject: str, part: str) -> None:
@@ -30,7 +34,7 @@ def test_a_subject_becomes_plain_words(subject: str, part: str) -> None:
 
 
 def test_a_subject_of_which_nothing_is_left_still_gives_a_name() -> None:
-    assert document_name(DAY, "日本", 1) == "2026-11-24_papers_0001"
+    assert document_name(DAY, "?!", 1) == "2026-11-24_papers_0001"
 
 
 @pytest.mark.parametrize(
@@ -40,8 +44,9 @@ def test_a_subject_of_which_nothing_is_left_still_gives_a_name() -> None:
         ("C:\\letters\\march.pdf", "march.pdf"),
         ("a\x00b\nc.pdf", "abc.pdf"),
         ('what? "this" <is>|*.pdf', "what this is.pdf"),
-        ("con.pdf", "_con.pdf"),
-        ("LPT1.old.pdf", "_LPT1.old.pdf"),
+        ("con.pdf", "con_.pdf"),
+        ("LPT1.old.pdf", "LPT1_.old.pdf"),
+        ("COM1 .pdf", "COM1_.pdf"),
         ("ends with dots...pdf", "ends with dots.pdf"),
         ("left\u202eright.pdf", "leftright.pdf"),  # a direction mark that hides an ending
     ],
@@ -66,5 +71,5 @@ def test_safe_names_hold_nothing_dangerous_and_stay_as_they_are(name: str) -> No
         )
     else:
         assert not set(safe) & set('/\\<>:"|?*\x00\n')
-        assert len(safe) <= MAX_CHARACTERS + 1  # an underscore before a reserved word
+        assert len(safe.encode()) <= MAX_BYTES + 1  # an underscore behind a reserved word
         assert safe_file_name(safe, ".pdf") == safe

@@ -1,5 +1,6 @@
 """A folder takes documents whole, once, and never over something else."""
 
+import errno
 import hashlib
 import io
 import os
@@ -56,3 +57,39 @@ def test_a_full_disk_and_a_folder_that_is_a_file_are_said(tmp_path: Path, monkey
     monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(DestinationFull):
         Folder(tmp_path).deliver(parcel())
+
+
+@pytest.fixture
+def without_links(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A folder on FAT, or of a network that knows no links."""
+
+    def refuse(*_: object) -> None:
+        raise PermissionError(errno.EPERM, "Operation not permitted")
+
+    monkeypatch.setattr(os, "link", refuse)
+    monkeypatch.setattr(os, "fchmod", refuse)
+
+
+@pytest.mark.usefixtures("without_links")
+def test_a_folder_without_links_takes_documents_too(tmp_path: Path) -> None:
+    for _ in range(2):
+        Folder(tmp_path).deliver(parcel())
+    assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+    assert (tmp_path / "lease.pdf").read_bytes() == b"%PDF- a lease"
+
+
+@pytest.mark.usefixtures("without_links")
+@pytest.mark.parametrize("there", ["", "somebody's own", "key-2"])
+def test_nothing_is_overwritten_in_a_folder_without_links(there: str, tmp_path: Path) -> None:
+    (tmp_path / "lease.pdf").write_text(there)
+    with pytest.raises(NameTaken):
+        Folder(tmp_path).deliver(parcel())
+    assert (tmp_path / "lease.pdf").read_text() == there
+    assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+
+
+@pytest.mark.usefixtures("without_links")
+def test_a_name_that_was_reserved_before_a_crash_is_used(tmp_path: Path) -> None:
+    (tmp_path / "lease.pdf").write_text("key-1")
+    Folder(tmp_path).deliver(parcel())
+    assert (tmp_path / "lease.pdf").read_bytes() == b"%PDF- a lease"

@@ -21,6 +21,7 @@ from papiermappe.services import devices as devices_service
 from papiermappe.services import mappen as mappen_service
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.pictures import PictureSize
+from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -65,7 +66,10 @@ def test_the_list_of_posts_is_whole() -> None:
 
 
 @pytest.mark.parametrize("path", POSTS)
-@pytest.mark.parametrize("origin", ["http://evil.test", "null", "http://testserver.evil.test", None])
+@pytest.mark.parametrize(
+    "origin",
+    ["http://evil.test", "null", "http://testserver.evil.test", "https://testserver", "http://[", "testserver", None],
+)
 def test_no_other_site_can_change_anything(path: str, origin: str | None, web: TestClient) -> None:
     del web.headers["Origin"]
     answer = web.post(path, json={}, headers={"Origin": origin} if origin else {})
@@ -82,7 +86,52 @@ def test_every_answer_carries_the_protecting_headers(path: str, web: TestClient,
 
 def test_other_host_names_are_refused(web: TestClient) -> None:
     """A name that an attacker lets point to loopback does not open the desk."""
-    assert web.get("/", headers={"Host": "rebound.test"}).status_code == 400
+    answer = web.get("/", headers={"Host": "rebound.test"})
+    assert answer.status_code == 400
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_a_fault_of_ours_is_said_in_words_and_with_the_protecting_headers(
+    database_url: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def break_down(*_: object) -> None:
+        raise RuntimeError("a fault of ours, and what a page says")
+
+    monkeypatch.setattr(mappen_service, "list_open", break_down)
+    settings = Settings(data_dir=tmp_path, allowed_hosts=("testserver",))
+    with TestClient(create_app(settings, database_url), headers=ORIGIN, raise_server_exceptions=False) as web:
+        answer = web.get("/", headers=HTML)
+    assert answer.status_code == 500
+    assert "Something went wrong here. Nothing was lost" in answer.text
+    assert "a fault of ours" not in answer.text
+    assert answer.headers["Content-Security-Policy"].startswith("default-src 'none'")
+
+
+@pytest.mark.parametrize("length", ["1000001", "9" * 400, "-1", "many"])
+def test_a_body_that_says_it_is_too_large_is_not_read(length: str, web: TestClient, mappe: int) -> None:
+    answer = web.post(f"/mappen/{mappe}/subject", content=b"{}", headers={"Content-Length": length})
+    assert (answer.status_code, answer.json()["code"]) == (413, "too_large")
+
+
+def test_a_body_that_does_not_say_how_large_it_is_is_cut_off(web: TestClient, store: Store, mappe: int) -> None:
+    sent = []
+
+    def endless() -> Iterator[bytes]:
+        for _ in range(50):
+            sent.append(b"x" * 100_000)
+            yield sent[-1]
+
+    answer = web.post(f"/mappen/{mappe}/subject", content=endless(), headers={"Content-Type": "application/json"})
+    assert (answer.status_code, answer.json()["code"]) == (413, "too_large")
+    assert mappe_view(ANNA, store, mappe).subject == "Lease Upper Meadow"
+
+
+@pytest.mark.parametrize("body", [b"[" * 500_000, b'{"subject": ' + b"[" * 100_000, b'{"subject": "\\ud800"}', b"\xff"])
+def test_json_that_is_no_use_is_refused_in_words(body: bytes, web: TestClient, store: Store, mappe: int) -> None:
+    answer = web.post(f"/mappen/{mappe}/subject", content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code in {400, 422}
+    assert answer.json()["message"]
+    assert mappe_view(ANNA, store, mappe).subject == "Lease Upper Meadow"
 
 
 def test_a_mappe_is_opened_and_shown_at_every_station(web: TestClient) -> None:

@@ -4,18 +4,22 @@ import re
 import unicodedata
 from datetime import date
 
-MAX_CHARACTERS = 120
+from anyascii import anyascii
+from pathvalidate import Platform, sanitize_filename
+
+MAX_BYTES = 200
+"""Of a name in UTF-8, its ending included: file systems take 255; programs that copy files add marks of theirs."""
 _SUBJECT_CHARACTERS = 60
 _GERMAN = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "æ": "ae", "ø": "oe", "å": "aa"})
-_RESERVED = {"con", "prn", "aux", "nul"} | {f"{port}{n}" for port in ("com", "lpt") for n in range(10)}
-"""Device names that Windows refuses as file names, with any ending."""
 
 
 def name_part(text: str) -> str:
-    """Return a text as part of a file name: lower-case ASCII words joined by hyphens; empty where nothing is left."""
+    """Return a text as part of a file name: lower-case ASCII words joined by hyphens; empty where nothing is left.
+
+    German letters are spelled out as Germans do, other alphabets letter by letter.
+    """
     spelled = unicodedata.normalize("NFC", text).lower().translate(_GERMAN)
-    ascii_only = unicodedata.normalize("NFKD", spelled).encode("ascii", "ignore").decode()
-    return re.sub(r"[^a-z0-9]+", "-", ascii_only).strip("-")[:_SUBJECT_CHARACTERS].strip("-")
+    return re.sub(r"[^a-z0-9]+", "-", anyascii(spelled).lower()).strip("-")[:_SUBJECT_CHARACTERS].strip("-")
 
 
 def document_name(day: date, subject: str, number: int) -> str:
@@ -29,17 +33,16 @@ def document_name(day: date, subject: str, number: int) -> str:
 def safe_file_name(name: str, ending: str) -> str:
     """Return a name from outside as a file name with the given ending (".pdf").
 
-    Path parts, control characters and characters that a file system refuses are dropped, reserved words get an
-    underscore before them, the length is limited.
+    Path parts, control characters and characters that a file system refuses are dropped, names that Windows keeps for
+    devices get an underscore, the length is limited.
 
     Raises:
         ValueError: nothing is left of the name.
     """
     last = re.split(r"[/\\]", unicodedata.normalize("NFC", name))[-1]
-    allowed = "".join(c for c in last if c not in '<>:"|?*' and unicodedata.category(c)[0] != "C")
-    stem = allowed.removesuffix(ending).strip(" .")[: MAX_CHARACTERS - len(ending)].rstrip(" .")
+    printable = "".join(letter for letter in last if unicodedata.category(letter)[0] != "C")
+    cut = printable.removesuffix(ending).strip(" .").encode()[: MAX_BYTES - len(ending.encode())]
+    stem = sanitize_filename(cut.decode(errors="ignore").rstrip(" ."), platform=Platform.UNIVERSAL)
     if not stem:
         raise ValueError(f"nothing is left of the name {name!r}")
-    if stem.split(".")[0].strip().lower() in _RESERVED:
-        stem = f"_{stem}"
     return stem + ending

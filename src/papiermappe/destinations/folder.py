@@ -1,5 +1,6 @@
 """A folder that documents go to."""
 
+import contextlib
 import errno
 import hashlib
 import os
@@ -11,6 +12,7 @@ from papiermappe.destinations.errors import DestinationFull, DestinationRefused,
 from papiermappe.destinations.model import Parcel
 
 FILE_MODE = 0o644
+WITHOUT_LINKS = frozenset({errno.EPERM, errno.EOPNOTSUPP, errno.ENOSYS, errno.EMLINK, errno.EACCES, errno.EINVAL})
 
 
 class Folder:
@@ -24,7 +26,7 @@ class Folder:
         self._path = path
 
     def deliver(self, parcel: Parcel) -> str:
-        """Write beside, flush, then link to the name: the file is there whole or not at all, and none is overwritten.
+        """Write beside, flush, then give it its name: the file is there whole or not at all, and none is overwritten.
 
         What is written beside is named after the idempotency key, so that a second try replaces what a first one left.
         Raises as the protocol says.
@@ -35,12 +37,12 @@ class Folder:
             self._path.mkdir(parents=True, exist_ok=True)
             self._write(beside, parcel.file)
             try:
-                os.link(beside, target)
+                _give_name(beside, target, parcel.idempotency_key)
             except FileExistsError:
                 if not _has_checksum(target, parcel.sha256):
                     raise NameTaken("name_taken", file=parcel.file_name) from None
             finally:
-                beside.unlink()
+                beside.unlink(missing_ok=True)
             _flush_folder(self._path)
         except OSError as exc:
             if exc.errno == errno.ENOSPC:
@@ -52,10 +54,31 @@ class Folder:
     def _write(path: Path, file: BinaryIO) -> None:
         file.seek(0)
         with path.open("wb") as out:
-            os.fchmod(out.fileno(), FILE_MODE)
+            with contextlib.suppress(PermissionError):  # FAT has no modes
+                os.fchmod(out.fileno(), FILE_MODE)
             shutil.copyfileobj(file, out)
             out.flush()
             os.fsync(out.fileno())
+
+
+def _give_name(beside: Path, target: Path, key: str) -> None:
+    """Give a finished file its name. Raises FileExistsError where something else has it.
+
+    A link cannot replace a file. FAT and some network folders have no links: there the name is reserved first by a
+    small file that says whose it is, which the finished one then replaces; a second try finds its own reservation.
+    """
+    try:
+        os.link(beside, target)
+    except OSError as exc:
+        if exc.errno not in WITHOUT_LINKS:
+            raise
+        try:
+            with target.open("x") as reservation:
+                reservation.write(key)
+        except FileExistsError:
+            if target.stat().st_size != len(key) or target.read_text() != key:
+                raise
+        beside.replace(target)
 
 
 def _has_checksum(path: Path, sha256: str) -> bool:

@@ -31,7 +31,8 @@ from papiermappe.web.context import HERE, Context, templates_in
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 from papiermappe.web.pictures import PictureLate
-from papiermappe.web.security import Guard
+from papiermappe.web.problem import PROBLEMS, problem
+from papiermappe.web.security import HEADERS, Guard
 from papiermappe.words import Words
 
 log = structlog.get_logger()
@@ -73,39 +74,48 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
             await listening
         store.close()
 
-    app = FastAPI(title="Papiermappe", lifespan=lifespan, openapi_url=None)
+    app = FastAPI(title="Papiermappe", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(
         settings, store, hub, pages, spoken, templates_in(spoken), limits, quick, tuple(readable_languages())
     )
     app.add_middleware(Author)
-    app.add_middleware(Guard)
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
+    app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
     for module in (start, mappen, runs, devices, pictures, filings):
-        app.include_router(module.router)
+        app.include_router(module.router, responses=PROBLEMS)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)
     app.add_exception_handler(HTTPException, _http_error)
     app.add_exception_handler(RequestValidationError, _not_valid)
+    app.add_exception_handler(Exception, _unexpected)
     return app
 
 
 def _papiermappe_error(request: Request, exc: Exception) -> Response:
     message = exc.message if isinstance(exc, PapiermappeError) else Message(code="went_wrong")
     status = next((code for kind, code in _STATUS if isinstance(exc, kind)), 422)
-    log.info("refused", action="web.refused", path=request.url.path, cause=str(exc))
+    log.info("refused", action="web.refused", path=request.url.path[:200], cause=str(exc)[:500])
     return _error_response(request, status, message)
 
 
 def _http_error(request: Request, exc: Exception) -> Response:
     status = exc.status_code if isinstance(exc, HTTPException) else 500
-    code = "not_found" if status == 404 else "not_allowed"
+    code = {404: "not_found", 413: "too_large"}.get(status, "not_allowed")
     return _error_response(request, status, Message(code=code, params={"status": status}))
+
+
+def _unexpected(request: Request, exc: Exception) -> Response:
+    """Answer a fault of ours. Starlette answers these outside of all middleware, so the headers are put on here."""
+    log.error("unexpected error", action="web.failed", path=request.url.path[:200], cause=repr(exc)[:500])
+    response = _error_response(request, 500, Message(code="went_wrong"))
+    response.headers.update(HEADERS)
+    return response
 
 
 def _not_valid(request: Request, exc: Exception) -> Response:
     places = [error["loc"] for error in exc.errors()] if isinstance(exc, RequestValidationError) else []
-    log.info("not valid", action="web.invalid", path=request.url.path, places=repr(places[:5])[:500])
+    log.info("not valid", action="web.invalid", path=request.url.path[:200], places=repr(places[:5])[:500])
     return _error_response(request, 422, Message(code="not_valid"))
 
 
@@ -115,4 +125,4 @@ def _error_response(request: Request, status: int, message: Message) -> Response
     text = context.words.text(message)
     if "text/html" in request.headers.get("accept", ""):
         return context.templates.TemplateResponse(request, "problem.html", {"message": text}, status_code=status)
-    return JSONResponse({"code": message.code, "message": text}, status_code=status)
+    return JSONResponse(problem(message, context.words).model_dump(), status_code=status)

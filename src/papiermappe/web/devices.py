@@ -30,6 +30,13 @@ class Address(BaseModel):
     address: str = Field(min_length=1, max_length=300)
 
 
+class NamedDevice(BaseModel):
+    """A scanner."""
+
+    id: int
+    name: str
+
+
 class Choice(BaseModel):
     """A value to choose, with its words."""
 
@@ -52,9 +59,9 @@ def add(ctx: Ctx, caller: Asks, command: Address) -> int:
 
 
 @router.get("")
-def list_all(ctx: Ctx, caller: Asks) -> list[tuple[int, str]]:
-    """Return number and name of all scanners."""
-    return devices.list_devices(caller, ctx.store)
+def list_all(ctx: Ctx, caller: Asks) -> list[NamedDevice]:
+    """Return all scanners."""
+    return [NamedDevice(id=number, name=name) for number, name in devices.list_devices(caller, ctx.store)]
 
 
 @router.get("/{device_id}/offer")

@@ -1,7 +1,7 @@
 """Filing: asking for a document, and getting it."""
 
 from datetime import date, datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Path
@@ -20,6 +20,17 @@ from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
 router = APIRouter()
 
 LanguageCode = Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]
+
+
+DOCUMENT: dict[int | str, dict[str, Any]] = {
+    200: {"description": "The document.", "content": {kind.media_type: {} for kind in Format}}
+}
+
+
+class PngResponse(Response):
+    """A picture."""
+
+    media_type = "image/png"
 
 
 class FileMappe(BaseModel):
@@ -54,10 +65,10 @@ def request_estimate(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> None:
     levels.request_estimate(caller, ctx.store, mappe_id, page_id)
 
 
-@router.get("/levels/{picture}/{level}.png")
+@router.get("/levels/{picture}/{level}.png", response_class=PngResponse)
 def sample(ctx: Ctx, picture: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
     """Send the sample of a page at a level."""
-    return Response(levels.sample(ctx.store, picture, level), media_type="image/png", headers=FOR_EVER)
+    return PngResponse(levels.sample(ctx.store, picture, level), headers=FOR_EVER)
 
 
 @router.post("/filings/{filing_id}/try-again")
@@ -72,7 +83,7 @@ def stop(ctx: Ctx, caller: Asks, filing_id: Id) -> None:
     filing.stop(caller, ctx.store, filing_id)
 
 
-@router.get("/filings/{filing_id}/{how}")
+@router.get("/filings/{filing_id}/{how}", response_class=Response, responses=DOCUMENT)
 def document(ctx: Ctx, caller: Asks, filing_id: Id, how: Literal["open", "download"]) -> Response:
     """Send a filed document, to be shown or to be saved."""
     filed = delivering.filed_document(caller, ctx.store, filing_id)

@@ -4,7 +4,7 @@ import json
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Header, Query, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse
 
@@ -46,7 +46,7 @@ class Subject(BaseModel):
     subject: str = Field(max_length=400)
 
 
-@router.get("/events")
+@router.get("/events", include_in_schema=False)
 async def events(
     ctx: Ctx,
     caller: Asks,
@@ -85,21 +85,21 @@ def rename(ctx: Ctx, caller: Asks, mappe_id: Id, command: Subject) -> None:
     mappen.rename(caller, ctx.store, mappe_id, command.subject)
 
 
-@router.post("/clear")
+@router.post("/clear", status_code=303, response_class=RedirectResponse)
 def clear(ctx: Ctx, caller: Asks, mappe_id: Id) -> Response:
     """Clear the Mappe away and go to the start page."""
     mappen.clear(caller, ctx.store, mappe_id)
     return RedirectResponse(f"/?cleared={mappe_id}", 303)
 
 
-@router.post("/take-back")
+@router.post("/take-back", status_code=303, response_class=RedirectResponse)
 def take_back(ctx: Ctx, caller: Asks, mappe_id: Id) -> Response:
     """Take the Mappe back and go to it."""
     mappen.take_back(caller, ctx.store, mappe_id)
     return RedirectResponse(f"/mappen/{mappe_id}/order", 303)
 
 
-@router.get("/pages/{page_id}")
+@router.get("/pages/{page_id}", response_class=JSONResponse)
 def page(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> Response:
     """Return everything that is known about a page."""
     del mappe_id  # a page may have moved to another Mappe; what is known about it is the same
@@ -108,7 +108,7 @@ def page(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> Response:
     return Response(body, media_type="application/json", headers=NOT_KEPT)
 
 
-@router.get("/{station}")
+@router.get("/{station}", include_in_schema=False)
 def station_page(request: Request, ctx: Ctx, caller: Asks, mappe_id: Id, station: Station) -> Response:
     """Show a station."""
     view = mappe_view(caller, ctx.store, mappe_id)

@@ -19,11 +19,17 @@ PATIENCE_S = 1.5  # a browser has six connections: waiting pictures must not kee
 CHECK_EVERY_S = 0.03
 
 
+class JpegResponse(Response):
+    """A picture."""
+
+    media_type = "image/jpeg"
+
+
 class PictureLate(NotPossible):
     """A picture has been requested, but is not made yet."""
 
 
-@router.get("/scan-{capture_id}-{size}.jpg")
+@router.get("/scan-{capture_id}-{size}.jpg", response_class=JpegResponse)
 async def scan(
     ctx: Ctx, caller: Asks, page_id: Id, capture_id: Annotated[int, Path(ge=1, le=MAX_ID)], size: PictureSize
 ) -> Response:
@@ -32,7 +38,7 @@ async def scan(
     return await _sent(ctx, caller, page_id, name, size, for_ever=True)
 
 
-@router.get("/{picture}-{size}.jpg")
+@router.get("/{picture}-{size}.jpg", response_class=JpegResponse)
 async def picture(
     ctx: Ctx,
     caller: Asks,
@@ -53,7 +59,7 @@ async def _sent(ctx: Ctx, caller: Asks, page_id: int, name: str, size: PictureSi
     if data is None:
         await run_in_threadpool(pictures.request_picture, caller, ctx.store, page_id, name, size)
         data = await _awaited(ctx, name, size)
-    return Response(data, media_type="image/jpeg", headers=FOR_EVER if for_ever else NOT_KEPT)
+    return JpegResponse(data, headers=FOR_EVER if for_ever else NOT_KEPT)
 
 
 async def _awaited(ctx: Ctx, name: str, size: PictureSize) -> bytes:

@@ -8,9 +8,16 @@ only tells people apart and opens nothing.
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
-from starlette.responses import PlainTextResponse
-from starlette.types import ASGIApp, Message, Receive, Scope, Send
+from starlette.exceptions import HTTPException
+from starlette.responses import JSONResponse
+from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import Message as AsgiMessage
 
+from papiermappe.message import Message
+from papiermappe.web.problem import problem
+from papiermappe.words import Words
+
+MAX_LENGTH_DIGITS = 12
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
 HEADERS = {
     "Content-Security-Policy": (
@@ -24,11 +31,15 @@ HEADERS = {
 }
 
 
-class Guard:
-    """Refuses changes asked for by other sites; adds the protecting headers to every answer."""
+MAX_BODY_BYTES = 1_000_000
 
-    def __init__(self, app: ASGIApp) -> None:
+
+class Guard:
+    """Refuses changes asked for by other sites and bodies that are too large; adds the protecting headers."""
+
+    def __init__(self, app: ASGIApp, words: Words) -> None:
         self._app = app
+        self._words = words
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Pass a request on, or refuse it."""
@@ -36,21 +47,49 @@ class Guard:
             await self._app(scope, receive, send)
             return
 
-        async def guarded(message: Message) -> None:
+        async def guarded(message: AsgiMessage) -> None:
             if message["type"] == "http.response.start":
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
             await send(message)
 
-        if scope["method"] not in SAFE_METHODS and not from_our_pages(Headers(scope=scope)):
-            refusal = PlainTextResponse("This request did not come from a page of Papiermappe.", 403)
-            await refusal(scope, receive, guarded)
+        headers = Headers(scope=scope)
+        if scope["method"] not in SAFE_METHODS and not from_our_pages(headers, scope["scheme"]):
+            await self._refusal(403, "not_from_here")(scope, receive, guarded)
             return
-        await self._app(scope, receive, guarded)
+        if not _length_allowed(headers.get("content-length", "0")):
+            await self._refusal(413, "too_large")(scope, receive, guarded)
+            return
+        await self._app(scope, _limited(receive), guarded)
+
+    def _refusal(self, status: int, code: str) -> JSONResponse:
+        return JSONResponse(problem(Message(code=code), self._words).model_dump(), status)
 
 
-def from_our_pages(headers: Headers) -> bool:
-    """Whether the browser says that the request comes from the host that it goes to."""
-    origin = headers.get("origin", "")
-    return bool(origin) and urlsplit(origin).netloc == headers.get("host")
+def from_our_pages(headers: Headers, scheme: str) -> bool:
+    """Whether the browser says that the request comes from the origin that it goes to: same scheme, host and port."""
+    try:
+        origin = urlsplit(headers.get("origin", ""))
+    except ValueError:
+        return False
+    return bool(origin.netloc) and (origin.scheme, origin.netloc) == (scheme, headers.get("host"))
+
+
+def _length_allowed(length: str) -> bool:
+    return length.isdecimal() and len(length) < MAX_LENGTH_DIGITS and int(length) <= MAX_BODY_BYTES
+
+
+def _limited(receive: Receive) -> Receive:
+    """Return a `receive` that stops when more has come than a body may have, whatever its length was said to be."""
+    read = 0
+
+    async def counted() -> AsgiMessage:
+        nonlocal read
+        message = await receive()
+        read += len(message.get("body", b""))
+        if read > MAX_BODY_BYTES:
+            raise HTTPException(413)
+        return message
+
+    return counted

@@ -17,7 +17,7 @@ router = APIRouter()
 Find = Annotated[str, Query(max_length=200, pattern=r"^[^\x00]*$")]
 
 
-@router.get("/")
+@router.get("/", include_in_schema=False)
 def start_page(
     request: Request,
     ctx: Ctx,
@@ -41,13 +41,13 @@ def start_page(
     return ctx.templates.TemplateResponse(request, "start.html", context)
 
 
-@router.post("/mappen")
+@router.post("/mappen", status_code=303, response_class=RedirectResponse)
 def open_mappe(ctx: Ctx, caller: Asks, subject: Annotated[str, Form(max_length=200)] = "") -> Response:
     """Open a new Mappe and go to its Intake."""
     return RedirectResponse(f"/mappen/{mappen.open_mappe(caller, ctx.store, subject)}/intake", 303)
 
 
-@router.get("/favicon.ico")
+@router.get("/favicon.ico", include_in_schema=False)
 def favicon() -> Response:
     """Send browsers that look for it in the usual place to the mark."""
     return RedirectResponse("/static/mark.svg", 301)

@@ -176,6 +176,8 @@ SENTENCES: dict[str, str | Plural] = {
     # ---- requests
     "not_found": N_("This page does not exist."),
     "not_allowed": N_("This cannot be done ({status})."),
+    "not_from_here": N_("This request did not come from a page of Papiermappe. Nothing was changed."),
+    "too_large": N_("What was sent is too large. Nothing was changed."),
     "not_valid": N_("What was sent cannot be read. Nothing was changed."),
     "went_wrong": N_("Something went wrong here. Nothing was lost; try again. If it stays so, the log of the web server tells more."),
 }  # fmt: skip

@@ -78,7 +78,7 @@ export function intake(mappe, facts, stream) {
       const id = await mappe.command("/devices", { address: this.$refs.address.value });
       if (id === undefined) return;
       const all = await get("/devices");
-      this.devices = all.map((/** @type {[number, string]} */ [number, name]) => ({ id: number, name, pressed: "false" }));
+      this.devices = all.map((/** @type {{ id: number, name: string }} */ { id, name }) => ({ id, name, pressed: "false" }));
       this.adding = false;
       this.choose(id);
     },
