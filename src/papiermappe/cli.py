@@ -4,16 +4,15 @@ Each command imports what it needs when it runs, so that a desk's processes star
 """
 
 import asyncio
-import logging
 import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
-import structlog
 import typer
 from pydantic import ValidationError
 
+from papiermappe import logs
 from papiermappe.assembly.request import AssemblyRequest, Colours
 from papiermappe.core.encode.level import Level
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -196,8 +195,7 @@ def main() -> None:
 
     With PAPIERMAPPE_DEBUG set, show the traceback instead.
     """
-    logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(levelname)s %(name)s: %(message)s")
-    structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.INFO))
+    logs.configure()
     try:
         app()
     except (PapiermappeError, ValidationError, OSError) as exc:

@@ -37,6 +37,7 @@ class Store:
         self.engine: Engine = create_engine(
             database_url.replace("postgresql://", "postgresql+psycopg://", 1),
             pool_pre_ping=True,
+            hide_parameters=True,  # in messages of errors: they may be what a page says
             pool_size=8,
             max_overflow=16,
             connect_args={"connect_timeout": 5},
