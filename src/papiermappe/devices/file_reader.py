@@ -6,6 +6,7 @@ limits of memory and time, and what it breaks on is one file, refused by its nam
 
 import contextlib
 import multiprocessing
+import os
 import resource
 from collections.abc import Iterator
 from multiprocessing.connection import Connection
@@ -130,6 +131,8 @@ class FileReader:
 def _serve(connection: Connection, limits: ReaderLimits, parent_pid: int) -> None:
     """Read files as they are asked for, until nobody asks any more."""
     end_with(parent_pid)
+    # Libraries write what they think of a broken file to standard error; the person is told in our words.
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
     hard = resource.getrlimit(resource.RLIMIT_DATA)[1]
     most = limits.memory_bytes if hard == resource.RLIM_INFINITY else min(limits.memory_bytes, hard)
     resource.setrlimit(resource.RLIMIT_DATA, (most, hard))
