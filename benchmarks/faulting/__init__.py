@@ -1,0 +1,1 @@
+"""Kills at random moments, and what a person at the desk sees of them."""
