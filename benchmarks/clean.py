@@ -9,13 +9,25 @@ from pathlib import Path
 
 import cv2
 
-from benchmarks.cleaning import backs, colours, contact, gutters, paces, photographs, sheets, skews, uprights
+from benchmarks.cleaning import (
+    backs,
+    colours,
+    contact,
+    gutters,
+    paces,
+    photographs,
+    second_hand,
+    sheets,
+    skews,
+    uprights,
+)
 from benchmarks.table import Row
 
 SEED = 20261124
 SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "skew": skews.measure,
     "sheet": sheets.measure,
+    "second": second_hand.measure,
     "upright": uprights.measure,
     "blank": backs.measure,
     "colour": colours.measure,

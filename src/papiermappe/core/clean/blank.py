@@ -20,6 +20,9 @@ PLAIN_LEVELS = 60
 FAINT_LEVELS = 11  # the outline of a mark is darker than the paper by this
 DARK_LEVELS = 20  # its core is darker by this...
 SHARP_LEVELS = 26  # ...and there the brightness changes by this within three pixels at 150 dpi
+FAINT_DEPTH = 14
+FAINT_EDGES = 1200  # half a line of print has more
+FAINT_SHARPNESS = 0.66  # what shines through has up to 0.55, faint print 0.75 and more
 HALF = 0.45  # a mark extends to where it is this share as dark as at its darkest
 NEAR_PX = 9
 HEART_PX = 5
@@ -60,6 +63,8 @@ def judge_blank(page: Pixels | View, dpi: float) -> BlankEstimate:
     edge = max(1, round(mm_to_px(EDGE_MM, view.dpi)))
     darker[:edge] = darker[-edge:] = 0
     darker[:, :edge] = darker[:, -edge:] = 0
+    if _is_faint_print(darker, soft, view.dpi):
+        return BlankEstimate(False, 0.7)
     weight = _heaviest_mark(darker, soft, view.dpi)
     if weight >= 1.0:
         return BlankEstimate(False, float(np.clip(weight / 2, 0.5, 1.0)))
@@ -72,6 +77,22 @@ def _ink_mm2(view: View) -> float:
     inner = slice(rim, -rim), slice(rim, -rim)
     plain = (view.darker[inner] > PLAIN_LEVELS) & (view.ink[inner] > 0)
     return float(np.count_nonzero(plain)) / mm_to_px(1, view.dpi) ** 2
+
+
+def _is_faint_print(darker: Pixels, soft: Pixels, dpi: float) -> bool:
+    """Return whether there is much that is faint, but sharp: paper spreads what shines through it, not its own print.
+
+    Each edge of a mark is held against how dark the mark is there; of print, most of the way falls within three pixels.
+    """
+    rim = round(mm_to_px(RIM_MM, dpi))
+    inner = slice(rim, -rim), slice(rim, -rim)
+    depth = cv2.dilate(darker, np.ones((NEAR_PX, NEAR_PX), np.uint8))[inner]
+    steep = np.asarray(cv2.morphologyEx(soft, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8)), np.uint8)
+    crest = (steep >= cv2.dilate(steep, np.ones((5, 5), np.uint8)))[inner]
+    edges = crest & (depth >= FAINT_DEPTH) & (depth < PLAIN_LEVELS)
+    if np.count_nonzero(edges) < FAINT_EDGES:
+        return False
+    return float(np.median(steep[inner][edges] / depth[edges])) >= FAINT_SHARPNESS
 
 
 def _without_dust_lines(darker: Pixels) -> Pixels:

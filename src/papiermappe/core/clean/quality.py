@@ -26,7 +26,9 @@ LETTER_MM = (0.8, 6.0)  # wider than a dust line
 DARK_PAPER = 120
 BRIGHT_SHARE = 0.985
 LINE_LEVELS = 4
-LINE_SHARE = 0.85
+LINE_PARTS = 16  # of the height; a line of dust shows in the first and the last one...
+LINE_GAPS = 1  # ...and in all others but this many
+LINE_SHARE = 0.7  # of the rows of a part
 LINE_MM = 0.9
 EACH_ROW = 4  # every fourth row is enough to see a line that crosses all of them
 RIM_MM = 2.0
@@ -157,10 +159,12 @@ def _dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding
     upright = np.array([[1.0, -lean_some, lean_some * (len(some) - 1) / 2], [0.0, 1.0, 0.0]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     level = cv2.warpAffine(some, upright, (width, len(some)), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    at = int((1 - LINE_SHARE) * (len(some) - 1))
-    least = np.partition(level, at, axis=0)[at : at + 1].astype(np.float32)
+    parts = np.array_split(level, min(LINE_PARTS, len(level)))
+    least = np.array([np.partition(part, at := int((1 - LINE_SHARE) * (len(part) - 1)), axis=0)[at] for part in parts])
     above = least - cv2.morphologyEx(least, cv2.MORPH_OPEN, np.ones((1, around), np.uint8))
-    lines = (above[0] >= LINE_LEVELS).astype(np.int8)
+    seen = above >= LINE_LEVELS
+    # Dust lies on the glass of the feeder: its line runs from edge to edge. Rules that are printed end before.
+    lines = (seen[0] & seen[-1] & (seen.sum(axis=0) >= len(parts) - LINE_GAPS)).astype(np.int8)
     rim = round(mm_to_px(RIM_MM, dpi))
     lines[:rim] = lines[-rim:] = 0
     steps = np.diff(np.concatenate([[0], lines, [0]]))

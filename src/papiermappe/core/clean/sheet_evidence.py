@@ -1,0 +1,110 @@
+"""What speaks against a frame being that of the sheet: print beyond it, print that it runs through, paper beyond it."""
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.clean.edges import Line, beside
+from papiermappe.core.clean.sheet_candidates import COARSE_DPI, TINT_LEVELS, Coarse, Corners
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels, to_grey
+
+PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
+"""What is print, plain and faint: darker than what is around it by so many levels, so many mm beyond a side, which is
+further than its shadow reaches, and over so many mm2, which is more than dust and a hair on the lid.
+"""
+AROUND_MM = 5.0
+RIM_MM = 2.0
+CROSSING_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
+LETTER_ROWS = 2  # ...in this many of these rows
+LETTER_LEVELS = 40
+LETTER_MM = 6.0  # longer pieces are rules and shadows
+CROSSING_LETTERS = 3
+STEP_MM = 0.3
+ALIKE_LEVELS = 1.2  # a line whose two sides differ by less is a rule printed on the sheet
+DARK_LEVELS = 30  # print is darker than paper by at least this
+
+
+class PrintMap:
+    """Where on a capture something is darker than what is around it.
+
+    Args:
+        small: the capture.
+    """
+
+    def __init__(self, small: Coarse) -> None:
+        self._small = small
+        self._grey = to_grey(small.picture)
+        self._px_a_mm = mm_to_px(1.0, small.dpi * small.by)
+        self._kinds = [small.to_capture(_darker_at(small, levels)) for levels, _, _ in PRINT_KINDS]
+
+    def lost_beyond(self, corners: Corners) -> list[int]:
+        """Return the sides, clockwise from the top, beyond which there is print, or which run through it."""
+        ends = [(corners[side], corners[(side + 1) % 4]) for side in range(4)]
+        return [
+            side
+            for side, (start, end) in enumerate(ends)
+            if self._is_beyond(Line.through(start, end)) or self._runs_through(start, end)
+        ]
+
+    def _is_beyond(self, side: Line) -> bool:
+        return any(
+            np.count_nonzero(side.away(places) < -beyond_mm * self._px_a_mm) > max_mm2 * mm_to_px(1.0, COARSE_DPI) ** 2
+            for places, (_, beyond_mm, max_mm2) in zip(self._kinds, PRINT_KINDS, strict=True)
+        )
+
+    def _runs_through(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> bool:
+        """Return whether letters stand on a side: short pieces along it that are dark on both of its sides.
+
+        Dark is what is darker than most of the strip on that side of the line, so that neither the backing nor the
+        shadow of the sheet's edge counts; print that ends at the edge is only inside.
+        """
+        length_mm = float(np.hypot(*(end - start))) / self._px_a_mm
+        along = np.linspace(0.0, 1.0, max(2, round(length_mm / STEP_MM)))[None, :, None]
+        out = np.array([end[1] - start[1], start[0] - end[0]]) / max(float(np.hypot(*(end - start))), 1e-9)
+        dark = []
+        for way in (1.0, -1.0):
+            offsets = way * np.array(CROSSING_MM)[:, None, None] * self._px_a_mm
+            places = self._small.from_capture(start + along * (end - start) + offsets * out).astype(np.float32)
+            x, y = places[..., 0], places[..., 1]
+            strip = cv2.remap(self._grey, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            dark.append((strip < np.median(strip) - LETTER_LEVELS).sum(axis=0) >= LETTER_ROWS)
+        ends = np.flatnonzero(np.diff(np.concatenate([[False], dark[0] & dark[1], [False]]).astype(np.int8)))
+        return bool(np.count_nonzero((ends[1::2] - ends[::2]) * STEP_MM <= LETTER_MM) >= CROSSING_LETTERS)
+
+
+def _darker_at(small: Coarse, levels: int) -> NDArray[np.float64]:
+    """Return what is darker than around it by so much, (n, 2) `(x, y)`, the rim of the capture left out."""
+    grey = to_grey(small.picture)
+    around = 2 * round(mm_to_px(AROUND_MM, small.dpi) / 2) + 1
+    darker = cv2.subtract(cv2.blur(grey, (around, around)), grey)
+    rim = round(mm_to_px(RIM_MM, small.dpi))
+    darker[:rim] = darker[-rim:] = 0
+    darker[:, :rim] = darker[:, -rim:] = 0
+    places = cv2.findNonZero(cv2.threshold(darker, levels, 1, cv2.THRESH_BINARY)[1])
+    return np.empty((0, 2)) if places is None else np.asarray(places, np.float64).reshape(-1, 2)
+
+
+def within_sheet(capture: Pixels, dpi: float, corners: Corners) -> list[int]:
+    """Return the sides with the same on both of them, no paper inside, or paper outside rather than backing."""
+    strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
+    seen = {side: strip for side, strip in strips.items() if strip is not None}
+    inside, outside = ({side: np.median(strip[way], axis=0) for side, strip in seen.items()} for way in (0, 1))
+    brightest = max((colour.mean() for colour in (*inside.values(), *outside.values())), default=0.0)
+    within = []
+    for side in seen:
+        paper = inside[side]
+        backing = max(outside.values(), key=lambda colour: _apart(paper, colour))
+        plain = _apart(paper, backing) > TINT_LEVELS
+        as_paper = plain and _apart(outside[side], paper) < _apart(outside[side], backing)
+        alike = _apart(outside[side], paper) < ALIKE_LEVELS
+        if alike or as_paper or paper.mean() < brightest - DARK_LEVELS:
+            within.append(side)
+    return within
+
+
+def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
+    """Return how far apart two colours are; uneven light changes brightness, which therefore counts for less."""
+    difference = one - other
+    light = float(difference.mean())
+    return float(np.abs(difference - light).max()) + abs(light) / 3

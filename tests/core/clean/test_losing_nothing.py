@@ -1,0 +1,107 @@
+"""What is sure loses no print: crops, blank pages; and what is printed is not called dust."""
+
+import cv2
+import numpy as np
+import pytest
+
+from papiermappe.core.clean import find_sheet, judge_blank, judge_quality
+from papiermappe.core.clean.findings import FindingKind
+from papiermappe.core.clean.sheet_candidates import coarse
+from papiermappe.core.clean.sheet_evidence import PrintMap
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels
+
+DPI = 150
+LID, PAPER = 243, 252
+
+
+def px(mm: float) -> int:
+    """Return mm in px."""
+    return round(mm_to_px(mm, DPI))
+
+
+def noisy(page: Pixels, seed: int = 3) -> Pixels:
+    """Return a page with the grain of a scanner."""
+    grain = np.random.default_rng(seed).normal(0, 1.5, page.shape)
+    return np.clip(page + grain, 0, 255).astype(np.uint8)
+
+
+def write(page: Pixels, text: str, x_mm: float, y_mm: float, level: int = 25, scale: float = 0.6) -> None:
+    """Write a line with its baseline at a place."""
+    cv2.putText(page, text, (px(x_mm), px(y_mm)), cv2.FONT_HERSHEY_SIMPLEX, scale, level, 2, cv2.LINE_AA)
+
+
+def text_page(level: int = 25, paper: int = PAPER) -> Pixels:
+    """Return an A4 page of print."""
+    page = np.full((px(297), px(210)), paper, np.uint8)
+    for line in range(30):
+        write(page, "minutes of the orchard meeting, rows and yields", 25, 30 + 8 * line, level)
+    return page
+
+
+def test_a_picture_on_a_white_sheet_is_not_taken_for_the_sheet_where_there_is_print_beside_it() -> None:
+    capture = np.full((px(297), px(216)), LID, np.uint8)
+    capture[px(4) : px(294), px(3) : px(212)] = PAPER
+    capture[px(30) : px(220), px(25) : px(190)] = 90
+    write(capture, "The Upper Meadow in May", 25, 236)
+    write(capture, "photographed from the weir", 25, 244)
+    frame = find_sheet(noisy(capture), DPI)
+    assert frame.confidence < 0.5 or frame.corners[2][1] > 250
+
+
+def test_a_sure_frame_of_print_on_every_side_keeps_it_all() -> None:
+    capture = np.full((px(297), px(216)), LID, np.uint8)
+    capture[px(70) : px(220), px(30) : px(180)] = 170  # a field in the middle
+    for line in range(6):
+        write(capture, "print above the field, to be kept", 15, 20 + 8 * line)
+        write(capture, "print below the field, to be kept", 15, 235 + 8 * line)
+    frame = find_sheet(noisy(capture), DPI)
+    if frame.confidence >= 0.5:
+        (_, top), _, (_, bottom), _ = frame.corners
+        assert top < 15
+        assert bottom > 277
+
+
+@pytest.mark.parametrize(("y_mm", "lost"), [(33.0, [0]), (29.0, [0]), (24.5, []), (20.0, [])])
+def test_a_side_that_runs_through_a_line_of_print_or_leaves_one_out_is_told(y_mm: float, lost: list[int]) -> None:
+    page = noisy(text_page())  # the first line of print stands from 27 to 31 mm
+    printed = PrintMap(coarse(page, DPI))
+    corners = np.array([(px(5), px(y_mm)), (px(205), px(y_mm)), (px(205), px(290)), (px(5), px(290))], np.float64)
+    assert printed.lost_beyond(corners) == lost
+
+
+@pytest.mark.parametrize("backing", [40, 150, 200])
+def test_neither_backing_nor_shadow_is_print(backing: int) -> None:
+    capture = np.full((px(297), px(216)), backing, np.uint8)
+    sheet = text_page()[: px(210), : px(148)]
+    capture[px(12) : px(12) + len(sheet), px(10) : px(10) + sheet.shape[1]] = sheet
+    shadow = slice(px(12) + len(sheet), px(12) + len(sheet) + px(0.8))
+    capture[shadow, px(10) : px(10) + sheet.shape[1]] = max(0, backing - 60)
+    frame = find_sheet(noisy(capture), DPI)
+    assert frame.confidence >= 0.5
+    assert np.array(frame.corners) == pytest.approx(np.array([(10, 12), (158, 12), (158, 222), (10, 222)]), abs=0.9)
+
+
+def kinds(page: Pixels) -> set[FindingKind]:
+    """Return what is found on a page."""
+    return {finding.kind for finding in judge_quality(page, DPI)}
+
+
+@pytest.mark.parametrize(
+    ("top_mm", "bottom_mm", "is_dust"), [(0, 297, True), (30, 285, False), (0, 250, False), (20, 297, False)]
+)
+def test_a_line_is_dust_only_where_it_runs_from_edge_to_edge(top_mm: float, bottom_mm: float, is_dust: bool) -> None:
+    page = text_page().astype(np.int16)
+    page[px(top_mm) : px(bottom_mm), px(120) : px(120) + 2] -= 40
+    assert (FindingKind.DUST_LINE in kinds(noisy(np.clip(page, 0, 255).astype(np.uint8)))) is is_dust
+
+
+def test_faint_print_is_not_blank_and_is_told_to_be_faint() -> None:
+    page = noisy(text_page(level=PAPER - 36))
+    assert not judge_blank(page, DPI).is_blank
+    assert FindingKind.FAINT in kinds(page)
+
+
+def test_what_shines_through_is_blank() -> None:
+    through = cv2.GaussianBlur(np.ascontiguousarray(text_page(level=PAPER - 36)[:, ::-1]), (0, 0), px(0.3))
+    assert judge_blank(noisy(np.asarray(through, np.uint8)), DPI).is_blank
