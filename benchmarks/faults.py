@@ -54,6 +54,7 @@ def rows(outcomes: list[Outcome], found: list[str]) -> list[Row]:
     faulty = sum(bool(outcome.faults) for outcome in outcomes)
     return [
         Row("rounds; with a fault", f"{len(outcomes)}; {faulty}", "0"),
+        Row("rounds in which something was left to be shown after the kill", f"{len(back_s)}"),
         Row(
             "from a kill until a window shows progress or what to do, median",
             f"{statistics.median(back_s or [0]):.1f} s",

@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from papiermappe.core.clean import find_sheet, judge_blank, judge_quality
+from papiermappe.core.clean import find_sheet, find_upright, judge_blank, judge_quality
 from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.sheet_candidates import coarse
 from papiermappe.core.clean.sheet_evidence import PrintMap
@@ -105,3 +105,13 @@ def test_faint_print_is_not_blank_and_is_told_to_be_faint() -> None:
 def test_what_shines_through_is_blank() -> None:
     through = cv2.GaussianBlur(np.ascontiguousarray(text_page(level=PAPER - 36)[:, ::-1]), (0, 0), px(0.3))
     assert judge_blank(noisy(np.asarray(through, np.uint8)), DPI).is_blank
+
+
+def test_two_words_of_a_caption_are_too_little_to_be_sure_of_the_way_up() -> None:
+    plate = np.full((px(297), px(210)), PAPER, np.uint8)
+    plate[px(20) : px(230), px(15) : px(195)] = 90
+    write(plate, "apple bough", 80, 245)
+    for turns in range(4):
+        lying = np.ascontiguousarray(np.rot90(noisy(plate), turns))
+        assert find_upright(lying, DPI).confidence < 0.5
+    assert find_upright(noisy(text_page()), DPI).confidence >= 0.5

@@ -28,6 +28,7 @@ GLYPH_DPI = 300  # at this resolution letters do not touch
 CLEAR_SIGMAS = 1.6  # how far the votes must be from a draw, in standard deviations
 LEAST_SHARE = 0.62  # the winner's share of the votes; in real print it is about three quarters
 LEAST_LEAD = 6  # votes
+LEAST_VOTES = 16  # a caption of two words has fewer, and letters of other kinds may look like it
 CERTAIN_SIGMAS = 5.0
 GUESS = 0.49
 
@@ -76,7 +77,8 @@ def _told(turns: int, votes: Votes) -> TurnEstimate:
     if total == 0:
         return TurnEstimate(turns, 0.0)
     sigmas = lead / math.sqrt(total)
-    if sigmas < CLEAR_SIGMAS or max(votes) < LEAST_SHARE * total or lead < LEAST_LEAD:
+    too_few = total < LEAST_VOTES or lead < LEAST_LEAD
+    if sigmas < CLEAR_SIGMAS or max(votes) < LEAST_SHARE * total or too_few:
         confidence = min(sigmas / (2 * CLEAR_SIGMAS), GUESS)
     else:
         confidence = min(0.5 + 0.5 * (sigmas - CLEAR_SIGMAS) / (CERTAIN_SIGMAS - CLEAR_SIGMAS), 1.0)
