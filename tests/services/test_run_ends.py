@@ -13,7 +13,7 @@ from papiermappe.devices.model import DeviceStatus, TicketSettings
 from papiermappe.services import device_jobs, receiving, runs
 from papiermappe.services.receiving import LOCK_PURPOSE
 from papiermappe.store.database import Store
-from papiermappe.store.models import RunState
+from papiermappe.store.models import Run, RunState
 
 Start = Callable[..., int]
 
@@ -168,6 +168,22 @@ def test_a_device_that_has_forgotten_the_job_does_not_end_the_run_as_done(
         "The scanner does not know this run any more; it may have been switched off. Sheet 1 is in. "
         "Put sheet 2 and those after it back into the feeder and continue."
     )
+
+
+def test_a_device_that_has_forgotten_the_job_is_believed_where_the_count_of_a_person_agrees(
+    start: Start, store: Store, mappe: int, drawer: Drawer
+) -> None:
+    run_id = start()
+    with store.begin() as session:
+        session.get_one(Run, run_id).expected_sheets = 3
+
+    class ForgetsAtTheEnd(EsclClient):
+        def status(self) -> DeviceStatus:
+            status = super().status()
+            return status if len(kept(store, run_id)) < 3 else status.model_copy(update={"jobs": ()})
+
+    receiving.receive(store, run_id, Limits(), ForgetsAtTheEnd)
+    assert desk(store, mappe).runs[0].state is RunState.DONE
 
 
 def test_a_job_that_the_device_has_ended_early_does_not_end_the_run_as_done(

@@ -94,7 +94,14 @@ def pages_kept(run: Run, so_far: SheetsIn) -> int:
     return so_far.complete * (2 if is_two_sided(run) else 1) + (so_far.half is not None) - run.pages_before_job
 
 
-def must_be_over(client: EsclClient, job: DeviceJob, source: Source, kept: int) -> None:
+def pages_expected(run: Run) -> int | None:
+    """Return how many pages of the present job a person has counted; None if nobody has."""
+    if run.expected_sheets is None:
+        return None
+    return run.expected_sheets * (2 if is_two_sided(run) else 1) - run.pages_before_job
+
+
+def must_be_over(client: EsclClient, job: DeviceJob, source: Source, kept: int, expected: int | None = None) -> None:
     """Check that a job which delivers no more pages has come to its end, and that every page of it is kept.
 
     Args:
@@ -102,6 +109,7 @@ def must_be_over(client: EsclClient, job: DeviceJob, source: Source, kept: int) 
         job: the job.
         source: where the paper is.
         kept: how many pages of the job are kept.
+        expected: how many a person has counted, if so.
 
     Raises:
         FeederStuck: a sheet is stuck.
@@ -112,8 +120,8 @@ def must_be_over(client: EsclClient, job: DeviceJob, source: Source, kept: int) 
     if status.adf_state in STUCK_CODES:
         raise FeederStuck(STUCK_CODES[status.adf_state], status.adf_state)
     if told is None:
-        unlisted_end = not job.listed and status.state is DeviceState.IDLE and status.paper_loaded is not True
-        if not unlisted_end or kept == 0:
+        at_rest = status.state is DeviceState.IDLE and status.paper_loaded is not True
+        if not at_rest or kept == 0 or (job.listed and kept != expected):
             raise RunCutOff("job_forgotten")
     elif not told.completed:
         raise RunCutOff("job_ended_early")

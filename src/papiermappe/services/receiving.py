@@ -73,7 +73,8 @@ def _pull(store: Store, run: Run, client: EsclClient, limits: Limits, lock: Advi
             return
         data = client.next_page(job.url)
         if data is None:
-            device_jobs.must_be_over(client, job, ticket.source, device_jobs.pages_kept(run, so_far))
+            kept, expected = device_jobs.pages_kept(run, so_far), device_jobs.pages_expected(run)
+            device_jobs.must_be_over(client, job, ticket.source, kept, expected)
             patiently(partial(runs.end, MACHINE, store, run.id, RunState.DONE))
             return
         picture = _picture(data, ticket, limits)
