@@ -70,6 +70,14 @@ def test_a_side_that_runs_through_a_line_of_print_or_leaves_one_out_is_told(y_mm
     assert printed.lost_beyond(corners) == lost
 
 
+def test_the_margin_of_a_text_is_told_from_the_edge_of_a_sheet() -> None:
+    page = noisy(text_page())  # its lines begin at 25 mm and end before 200
+    printed = PrintMap(coarse(page, DPI))
+    for left_mm, sides in ((24.4, [3]), (18.0, [])):
+        corners = np.array([(px(left_mm), px(5)), (px(205), px(5)), (px(205), px(290)), (px(left_mm), px(290))], float)
+        assert printed.beginning_at(corners) == sides
+
+
 @pytest.mark.parametrize("backing", [40, 150, 200])
 def test_neither_backing_nor_shadow_is_print(backing: int) -> None:
     capture = np.full((px(297), px(216)), backing, np.uint8)

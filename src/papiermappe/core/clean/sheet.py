@@ -53,7 +53,7 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
     plain = [_judged(frame, printed, dpi) for frame in _plain_frames(whole, dpi, small)[:1]]
     if plain and plain[0].confidence >= SURE:
         return plain[0]
-    by_lines = _judged(_frame_by_lines(whole, dpi, small, printed), printed, dpi)
+    by_lines = _judged(_frame_by_lines(whole, dpi, small, printed), printed, dpi, faint=True)
     return max([*plain, by_lines, _whole(whole, dpi)], key=lambda frame: frame.confidence)
 
 
@@ -106,6 +106,7 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
         doubtful = (
             [side for side in range(4) if fits[side].share < LINE_SHARE]
             or printed.lost_beyond(corners)
+            or printed.beginning_at(corners)
             or within_sheet(capture, dpi, corners)
         )
         doubtful = [side for side in doubtful if len(waiting[side]) > 1]
@@ -115,10 +116,10 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
     return _whole(capture, dpi)
 
 
-def _judged(frame: SheetFrame, printed: PrintMap, dpi: float) -> SheetFrame:
-    """Return the frame as sure as it may be: one that loses print is not."""
+def _judged(frame: SheetFrame, printed: PrintMap, dpi: float, faint: bool = False) -> SheetFrame:
+    """Return the frame as sure as it may be: not where it loses print, nor, if faint, along the margin of a text."""
     corners = mm_to_px(1.0, dpi) * np.array(frame.corners) - 0.5
-    if frame.confidence < SURE or not printed.lost_beyond(corners):
+    if frame.confidence < SURE or not (printed.lost_beyond(corners) or (faint and printed.beginning_at(corners))):
         return frame
     return frame._replace(confidence=UNSURE)
 

@@ -15,11 +15,12 @@ further than its shadow reaches, and over so many mm2, which is more than dust a
 """
 AROUND_MM = 5.0
 RIM_MM = 2.0
-CROSSING_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
+CLOSE_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
 LETTER_ROWS = 2  # ...in this many of these rows
 LETTER_LEVELS = 40
-LETTER_MM = 6.0  # longer pieces are rules and shadows
+LETTER_MM = 6.0
 CROSSING_LETTERS = 3
+MARGIN_LETTERS = 10  # so many lines begin at the margin of a text
 STEP_MM = 0.3
 ALIKE_LEVELS = 1.2  # a line whose two sides differ by less is a rule printed on the sheet
 DARK_LEVELS = 30  # print is darker than paper by at least this
@@ -53,24 +54,42 @@ class PrintMap:
             for places, (_, beyond_mm, max_mm2) in zip(self._kinds, PRINT_KINDS, strict=True)
         )
 
+    def beginning_at(self, corners: Corners) -> list[int]:
+        """Return the sides at which lines of print begin: the margin of a text, and not the edge of a sheet."""
+        ends = [(corners[side], corners[(side + 1) % 4]) for side in range(4)]
+        return [
+            side
+            for side, (start, end) in enumerate(ends)
+            if _short_pieces(self._dark(start, end, 1.0)) >= MARGIN_LETTERS
+        ]
+
     def _runs_through(self, start: NDArray[np.float64], end: NDArray[np.float64]) -> bool:
         """Return whether letters stand on a side: short pieces along it that are dark on both of its sides.
 
-        Dark is what is darker than most of the strip on that side of the line, so that neither the backing nor the
-        shadow of the sheet's edge counts; print that ends at the edge is only inside.
+        Print that ends at the edge of a sheet is only inside.
         """
-        length_mm = float(np.hypot(*(end - start))) / self._px_a_mm
-        along = np.linspace(0.0, 1.0, max(2, round(length_mm / STEP_MM)))[None, :, None]
-        out = np.array([end[1] - start[1], start[0] - end[0]]) / max(float(np.hypot(*(end - start))), 1e-9)
-        dark = []
-        for way in (1.0, -1.0):
-            offsets = way * np.array(CROSSING_MM)[:, None, None] * self._px_a_mm
-            places = self._small.from_capture(start + along * (end - start) + offsets * out).astype(np.float32)
-            x, y = places[..., 0], places[..., 1]
-            strip = cv2.remap(self._grey, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-            dark.append((strip < np.median(strip) - LETTER_LEVELS).sum(axis=0) >= LETTER_ROWS)
-        ends = np.flatnonzero(np.diff(np.concatenate([[False], dark[0] & dark[1], [False]]).astype(np.int8)))
-        return bool(np.count_nonzero((ends[1::2] - ends[::2]) * STEP_MM <= LETTER_MM) >= CROSSING_LETTERS)
+        both = self._dark(start, end, 1.0) & self._dark(start, end, -1.0)
+        return _short_pieces(both) >= CROSSING_LETTERS
+
+    def _dark(self, start: NDArray[np.float64], end: NDArray[np.float64], way: float) -> NDArray[np.bool_]:
+        """Return where along a side it is dark close to it, inside (`way` 1) or outside (-1), a step each STEP_MM.
+
+        Dark is what is darker than most of the strip, so that neither the backing nor a shadow counts.
+        """
+        length = max(float(np.hypot(*(end - start))), 1e-9)
+        along = np.linspace(0.0, 1.0, max(2, round(length / self._px_a_mm / STEP_MM)))[None, :, None]
+        inward = np.array([start[1] - end[1], end[0] - start[0]]) / length
+        offsets = way * np.array(CLOSE_MM)[:, None, None] * self._px_a_mm
+        places = self._small.from_capture(start + along * (end - start) + offsets * inward).astype(np.float32)
+        x, y = places[..., 0], places[..., 1]
+        strip = cv2.remap(self._grey, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return np.asarray((strip < np.median(strip) - LETTER_LEVELS).sum(axis=0) >= LETTER_ROWS, np.bool_)
+
+
+def _short_pieces(dark: NDArray[np.bool_]) -> int:
+    """Return how many pieces are as short as letters; rules and shadows are longer."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[False], dark, [False]]).astype(np.int8)))
+    return int(np.count_nonzero((ends[1::2] - ends[::2]) * STEP_MM <= LETTER_MM))
 
 
 def _darker_at(small: Coarse, levels: int) -> NDArray[np.float64]:
