@@ -85,6 +85,9 @@ def test_neither_backing_nor_shadow_is_print(backing: int) -> None:
     capture[px(12) : px(12) + len(sheet), px(10) : px(10) + sheet.shape[1]] = sheet
     shadow = slice(px(12) + len(sheet), px(12) + len(sheet) + px(0.8))
     capture[shadow, px(10) : px(10) + sheet.shape[1]] = max(0, backing - 60)
+    capture[:, px(60) : px(60.5)] = np.minimum(
+        capture[:, px(60) : px(60.5)], backing - 25
+    )  # dust on the feeder's glass
     frame = find_sheet(noisy(capture), DPI)
     assert frame.confidence >= 0.5
     assert np.array(frame.corners) == pytest.approx(np.array([(10, 12), (158, 12), (158, 222), (10, 222)]), abs=0.9)

@@ -14,6 +14,8 @@ PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
 further than its shadow reaches, and over so many mm2, which is more than dust and a hair on the lid.
 """
 AROUND_MM = 5.0
+BRIGHT_PERCENT = 90
+GROUND_SHARE = 0.85  # of what is bright on the capture: print stands on paper
 RIM_MM = 2.0
 CLOSE_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
 LETTER_ROWS = 2  # ...in this many of these rows
@@ -96,7 +98,9 @@ def _darker_at(small: Coarse, levels: int) -> NDArray[np.float64]:
     """Return what is darker than around it by so much, (n, 2) `(x, y)`, the rim of the capture left out."""
     grey = to_grey(small.picture)
     around = 2 * round(mm_to_px(AROUND_MM, small.dpi) / 2) + 1
-    darker = cv2.subtract(cv2.blur(grey, (around, around)), grey)
+    ground = cv2.blur(grey, (around, around))
+    darker = cv2.subtract(ground, grey)
+    darker[ground < GROUND_SHARE * np.percentile(grey, BRIGHT_PERCENT)] = 0  # dust on a dark backing is not print
     rim = round(mm_to_px(RIM_MM, small.dpi))
     darker[:rim] = darker[-rim:] = 0
     darker[:, :rim] = darker[:, -rim:] = 0
