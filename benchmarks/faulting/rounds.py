@@ -3,20 +3,19 @@
 import random
 import time
 from collections.abc import Callable
-from typing import NamedTuple, TypeVar
+from typing import NamedTuple
 
 from sqlalchemy import select
 
 from benchmarks.faulting.desk import CLERK, Desk, Window
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.services import mappen, runs
+from papiermappe.services.patience import patiently
 from papiermappe.services.views import mappe_changes
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.errors import StoreError
 from papiermappe.store.models import Capture, Delivery, DeliveryState, Document, Filing, FilingState, Page, RunState
 from papiermappe.words import Words
-
-T = TypeVar("T")
 
 WORDS = Words.of("en-GB")
 PAPERS = ("lease", "delivery-118", "hail", "german")
@@ -49,7 +48,7 @@ def play(desk: Desk, scenario: str, victims: tuple[str, ...], rng: random.Random
             break
         except Exception:  # noqa: BLE001 (the stand-in is just starting)
             time.sleep(0.5)
-    mappe = _patiently(lambda: mappen.open_mappe(CLERK, desk.store, f"{scenario} {'+'.join(victims)}"))
+    mappe = patiently(lambda: mappen.open_mappe(CLERK, desk.store, f"{scenario} {'+'.join(victims)}"))
     window = Window(desk, mappe)
     killed: list[tuple[float, set[int]]] = []
     end = {"feeder": _Feeder, "glass": _Glass}.get(scenario, _Filing)(desk, mappe, scenario)
@@ -70,8 +69,8 @@ def play(desk: Desk, scenario: str, victims: tuple[str, ...], rng: random.Random
             time.sleep(0.05)
     except (Stuck, RuntimeError, TimeoutError) as exc:
         faults.append(f"{type(exc).__name__}: {exc}")
-    faults += _patiently(lambda: end.faults())
-    faults += _patiently(lambda: _missing(desk, killed[0][1] if killed else set()))
+    faults += patiently(lambda: end.faults())
+    faults += patiently(lambda: _missing(desk, killed[0][1] if killed else set()))
     window.close()
     later = [moment_s for moment_s in window.moments_s if killed and moment_s > killed[0][0]]
     return Outcome(faults, later[0] - killed[0][0] if later else None)
@@ -80,17 +79,6 @@ def play(desk: Desk, scenario: str, victims: tuple[str, ...], rng: random.Random
 def _must_go_on(until_s: float, state: Callable[[], str]) -> None:
     if time.monotonic() > until_s:
         raise Stuck(state())
-
-
-def _patiently(action: Callable[[], T]) -> T:
-    until_s = time.monotonic() + PATIENCE_S
-    while True:
-        try:
-            return action()
-        except StoreError:
-            if time.monotonic() > until_s:
-                raise
-            time.sleep(0.2)
 
 
 def _missing(desk: Desk, shown: set[int]) -> list[str]:
@@ -146,7 +134,7 @@ class _Run:
 
     def state(self) -> str:
         """Return how far it is."""
-        run, so_far = _patiently(lambda: runs.read_run(self.desk.store, self.run))
+        run, so_far = patiently(lambda: runs.read_run(self.desk.store, self.run))
         return f"{run.state} with {so_far}"
 
     def faults(self) -> list[str]:
