@@ -1,4 +1,4 @@
-"""SIGKILL at random moments over feeder, glass, filing and reading: what is lost, doubled, stuck or said wrong.
+"""SIGKILL at random moments over scanning, filing, reading and ordering: what is lost, doubled, stuck or said wrong.
 
 python -m benchmarks.faults [--rounds 200] [--seed 20261127] [--round 17]
 """
@@ -12,11 +12,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from benchmarks.faulting.desk import VICTIMS, Desk
-from benchmarks.faulting.rounds import Outcome, play
+from benchmarks.faulting.rounds import SCENARIOS, Outcome, play
 from benchmarks.table import Row
 from papiermappe.services.housekeeping import check, tidy_up
 
-SCENARIOS = ("feeder", "glass", "filing", "reading")
 PAIRS_SHARE = 0.3
 
 
@@ -33,7 +32,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, Desk(Path(folder)) as desk:
         for number in numbers:
             rng = random.Random(f"{chosen.seed}-{number}")  # noqa: S311 (rounds that can be played again)
-            scenario = SCENARIOS[number % len(SCENARIOS)]
+            scenario = list(SCENARIOS)[number % len(SCENARIOS)]
             victims = tuple(rng.sample(VICTIMS, 2 if rng.random() < PAIRS_SHARE else 1))
             began_s = time.monotonic()
             outcome = play(desk, scenario, victims, rng)

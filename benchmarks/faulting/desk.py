@@ -4,6 +4,7 @@ import contextlib
 import json
 import os
 import signal
+import tempfile
 import threading
 import time
 import uuid
@@ -28,6 +29,7 @@ VICTIMS = ("worker", "web", "standin", "database", "pool")
 LOOK_EVERY_S = 0.5
 READY_S = 30.0
 COMMAND_S = 60.0
+PAGE_BYTES = 4096
 
 
 class Desk:
@@ -35,6 +37,8 @@ class Desk:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        (folder / "tmp").mkdir()
+        tempfile.tempdir = str(folder / "tmp")
         self.server = PrivatePostgres(folder / "postgres")
         self.server.start()
         database_url = self.server.create_database("papiermappe")
@@ -89,8 +93,19 @@ class Desk:
     def resident_bytes(self) -> int:
         """Return the memory of worker and web server."""
         return sum(
-            int(Path(f"/proc/{self._pid(name)}/statm").read_text().split()[1]) * 4096 for name in ("worker", "web")
+            int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * PAGE_BYTES
+            for name in ("worker", "web")
+            for pid in _family(self._pid(name))
         )
+
+    def count_processes(self) -> int:
+        """Return how many processes the desk has, those of its database left out."""
+        return sum(len(_family(self._pid(name))) for name in self._children)
+
+    def count_open_files(self) -> int:
+        """Return how many files and sockets they hold open."""
+        pids = [pid for name in self._children for pid in _family(self._pid(name))]
+        return sum(1 for pid in pids for _ in Path(f"/proc/{pid}/fd").iterdir())
 
     def command(self, path: str, body: object = None) -> Any:
         """Send a command as a window does: twice, with one request id, and until it is answered."""
@@ -146,6 +161,11 @@ def _computing(worker: int) -> list[int]:
     return found
 
 
+def _family(pid: int) -> list[int]:
+    """Return a process and all that came from it."""
+    return [pid, *(member for child in _children_of(pid) for member in _family(child))]
+
+
 def _children_of(pid: int) -> list[int]:
     with contextlib.suppress(OSError):
         return [
@@ -165,7 +185,7 @@ class Window:
         self._over = False
         self.shown: set[int] = set()
         self.moments_s: list[float] = []
-        """When something changed that a person sees: a page, the state of a run, a filing."""
+        """When something changed that a person sees: a page or its place, the state of a run, a filing."""
         self._last: dict[str, Any] = {}
         threading.Thread(target=self._watch, daemon=True).start()
 
@@ -196,6 +216,7 @@ class Window:
             f"filing {row['id']}": (row["state"], row["pages_done"], str(row["deliveries"]))
             for row in changes["filings"]
         }
+        seen |= {f"page {page['id']}": (page["rank"], page["set_aside"]) for page in changes["pages"]}
         told = any(self._last.get(name) != value for name, value in seen.items())
         self._last.update(seen)
         if fresh or told:

@@ -1,30 +1,51 @@
 """One round: something is done at the desk, processes are killed in the middle, and a person goes by what is said."""
 
 import random
+import threading
 import time
-from collections.abc import Callable
-from typing import NamedTuple
+from collections.abc import Callable, Mapping
+from typing import NamedTuple, Protocol
 
 from sqlalchemy import select
 
 from benchmarks.faulting.desk import CLERK, Desk, Window
-from papiermappe.devices.model import Sides, Source, TicketSettings
-from papiermappe.services import mappen, runs
+from benchmarks.faulting.filing import Filer
+from benchmarks.faulting.ordering import Sorter
+from benchmarks.faulting.scanning import PATIENCE_S, Feeder, Glass, Stuck
+from papiermappe.services import mappen
 from papiermappe.services.patience import patiently
-from papiermappe.services.views import mappe_changes
 from papiermappe.store.blobs import Blobs, sha256_of
-from papiermappe.store.errors import StoreError
-from papiermappe.store.models import Capture, Delivery, DeliveryState, Document, Filing, FilingState, Page, RunState
-from papiermappe.words import Words
+from papiermappe.store.models import Capture, Page
 
-WORDS = Words.of("en-GB")
-PAPERS = ("lease", "delivery-118", "hail", "german")
-GLASS_SHEETS = 4
-FEEDER = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
-GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=100)
-PATIENCE_S = 90.0
-WITHIN_S = {"feeder": 3.0, "glass": 2.5, "filing": 1.2, "reading": 6.0}
-"""Kills fall into this time from the beginning of each."""
+
+class Player(Protocol):
+    """A person at the desk."""
+
+    def step(self) -> bool:
+        """Look, and do what is to be done; return whether all is done."""
+
+    def state(self) -> str:
+        """Return how far it is."""
+
+    def faults(self) -> list[str]:
+        """Return what must not be."""
+
+
+class Scenario(NamedTuple):
+    """What is done in a round."""
+
+    within_s: float
+    """The kill falls into this time from its beginning."""
+    begin: Callable[[Desk, int, random.Random], Player]
+
+
+SCENARIOS: Mapping[str, Scenario] = {
+    "feeder": Scenario(3.0, lambda desk, mappe, _: Feeder(desk, mappe)),
+    "glass": Scenario(2.5, lambda desk, mappe, _: Glass(desk, mappe)),
+    "filing": Scenario(1.2, lambda desk, mappe, _: Filer(desk, mappe, read=False)),
+    "reading": Scenario(6.0, lambda desk, mappe, _: Filer(desk, mappe, read=True)),
+    "ordering": Scenario(0.6, Sorter),
+}
 
 
 class Outcome(NamedTuple):
@@ -32,53 +53,68 @@ class Outcome(NamedTuple):
 
     faults: list[str]
     """What must not be; empty where all is well."""
+    mappe: int
     recovery_s: float | None
     """From the kill until a window shows progress or what to do; None where nothing was left to do."""
 
 
-class Stuck(Exception):
-    """Nothing goes on."""
-
-
 def play(desk: Desk, scenario: str, victims: tuple[str, ...], rng: random.Random) -> Outcome:
     """Play a round."""
-    for _ in range(20):  # what the last round has left lies there no more
-        try:
-            desk.drawer.reset("zaunkoenig")
-            break
-        except Exception:  # noqa: BLE001 (the stand-in is just starting)
-            time.sleep(0.5)
+    _clear_away(desk)
     mappe = patiently(lambda: mappen.open_mappe(CLERK, desk.store, f"{scenario} {'+'.join(victims)}"))
     window = Window(desk, mappe)
-    killed: list[tuple[float, set[int]]] = []
-    end = {"feeder": _Feeder, "glass": _Glass}.get(scenario, _Filing)(desk, mappe, scenario)
-    at_s = time.monotonic() + rng.uniform(0.05, WITHIN_S[scenario])
-
-    def kill_in_time() -> None:
-        if not killed and time.monotonic() >= at_s:
-            killed.append((time.monotonic(), set(window.shown)))
-            for victim in victims:
-                desk.kill(victim)
-
+    player = SCENARIOS[scenario].begin(desk, mappe, rng)
+    kill = _Kill(desk, window, victims, rng.uniform(0.05, SCENARIOS[scenario].within_s))
     faults: list[str] = []
     try:
-        until_s = time.monotonic() + PATIENCE_S
-        while not (end.step() and killed):
-            kill_in_time()
-            _must_go_on(until_s, end.state)
-            time.sleep(0.05)
+        _play_to_the_end(player, kill)
     except (Stuck, RuntimeError, TimeoutError) as exc:
         faults.append(f"{type(exc).__name__}: {exc}")
-    faults += patiently(lambda: end.faults())
-    faults += patiently(lambda: _missing(desk, killed[0][1] if killed else set()))
+    kill.done.wait()
+    faults += patiently(player.faults)
+    faults += patiently(lambda: _missing(desk, kill.shown_before))
     window.close()
-    later = [moment_s for moment_s in window.moments_s if killed and moment_s > killed[0][0]]
-    return Outcome(faults, later[0] - killed[0][0] if later else None)
+    later = [moment_s for moment_s in window.moments_s if moment_s > kill.at_s]
+    return Outcome(faults, mappe, later[0] - kill.at_s if later else None)
 
 
-def _must_go_on(until_s: float, state: Callable[[], str]) -> None:
-    if time.monotonic() > until_s:
-        raise Stuck(state())
+def _play_to_the_end(player: Player, kill: "_Kill") -> None:
+    until_s = time.monotonic() + PATIENCE_S
+    while not (player.step() and kill.done.is_set()):
+        if time.monotonic() > until_s:
+            raise Stuck(player.state())
+        time.sleep(0.05)
+
+
+def _clear_away(desk: Desk) -> None:
+    """Take away the paper that the last round has left."""
+    for _ in range(20):
+        try:
+            desk.drawer.reset("zaunkoenig")
+        except Exception:  # noqa: BLE001 (the stand-in is just starting)
+            time.sleep(0.5)
+        else:
+            return
+
+
+class _Kill:
+    """A kill some time from now, whatever is being done then."""
+
+    def __init__(self, desk: Desk, window: Window, victims: tuple[str, ...], after_s: float) -> None:
+        self.done = threading.Event()
+        self.at_s = 0.0
+        self.shown_before: set[int] = set()
+        self._desk, self._window, self._victims = desk, window, victims
+        threading.Timer(after_s, self._strike).start()
+
+    def _strike(self) -> None:
+        self.shown_before = set(self._window.shown)
+        self.at_s = time.monotonic()
+        try:
+            for victim in self._victims:
+                self._desk.kill(victim)
+        finally:
+            self.done.set()
 
 
 def _missing(desk: Desk, shown: set[int]) -> list[str]:
@@ -90,152 +126,3 @@ def _missing(desk: Desk, shown: set[int]) -> list[str]:
     lost = shown - {row.id for row in found}
     torn = [row.id for row in found if sha256_of(desk.store.blobs.get(Blobs.capture_key(row.sha256))) != row.sha256]
     return [f"lost page {page}" for page in lost] + [f"torn page {page}" for page in torn]
-
-
-class _Run:
-    """A run, and a person who does what is said."""
-
-    ticket: TicketSettings
-    pages: int
-
-    def __init__(self, desk: Desk, mappe: int, _: str) -> None:
-        self.desk = desk
-        self.mappe = mappe
-        self.wrong: list[str] = []
-        self.lay(1)
-        self.run = desk.command(
-            f"/mappen/{mappe}/runs", {"device": desk.device, "ticket": self.ticket.model_dump(mode="json")}
-        )
-
-    def lay(self, sheet: int) -> None:
-        """Lay this sheet and those after it."""
-        raise NotImplementedError
-
-    def waiting(self, sheets_in: int) -> bool:
-        """Do what is to be done while the device waits; return whether all is done."""
-        raise NotImplementedError
-
-    def step(self) -> bool:
-        """Look at the run, and do what a person would; return whether it has come to its end."""
-        try:
-            run, so_far = runs.read_run(self.desk.store, self.run)
-        except StoreError:
-            return False
-        if run.state is RunState.WAITING:
-            return self.waiting(so_far.next - 1)
-        if run.state is RunState.INTERRUPTED:
-            said = WORDS.text(run.message or {"code": "went_wrong"})
-            if f"sheet {so_far.next}" not in said.lower():
-                self.wrong.append(f"wrong message: {said} though sheet {so_far.next} is next")
-            self.lay(so_far.next)
-            self.run = self.desk.command(f"/runs/{self.run}/continue")
-            return False
-        return run.state in {RunState.DONE, RunState.STOPPED}
-
-    def state(self) -> str:
-        """Return how far it is."""
-        run, so_far = patiently(lambda: runs.read_run(self.desk.store, self.run))
-        return f"{run.state} with {so_far}"
-
-    def faults(self) -> list[str]:
-        """Return what must not be."""
-        changes, _ = mappe_changes(CLERK, self.desk.store, self.mappe, 0)
-        there = sum(not page.set_aside for page in changes.pages)
-        return self.wrong + ([f"{there} pages instead of {self.pages}: {self.state()}"] if there != self.pages else [])
-
-
-class _Feeder(_Run):
-    ticket = FEEDER
-    pages = 14  # lease 3 sheets, delivery 1, hail 2, german 1, both sides
-
-    def lay(self, sheet: int) -> None:
-        drawer = self.desk.drawer
-        for _ in range(60):
-            try:
-                drawer.reset("zaunkoenig")
-                drawer.lay(*PAPERS)
-                papers = drawer.feeder("zaunkoenig")[sheet - 1 :]
-                self.pages = 2 * len(drawer.feeder("zaunkoenig"))
-                drawer.reset("zaunkoenig")
-                for paper in papers:
-                    drawer.lay_sheet("zaunkoenig", paper)
-            except Exception:  # noqa: BLE001 (the stand-in is just starting)
-                time.sleep(0.5)
-            else:
-                return
-
-    def waiting(self, sheets_in: int) -> bool:
-        raise Stuck(f"a feeder waits after {sheets_in} sheets")
-
-
-class _Glass(_Run):
-    ticket = GLASS
-    pages = GLASS_SHEETS
-
-    def lay(self, sheet: int) -> None:
-        for _ in range(60):
-            try:
-                self.desk.drawer.lay(PAPERS[(sheet - 1) % len(PAPERS)], where="glass")
-            except Exception:  # noqa: BLE001 (as above)
-                time.sleep(0.5)
-            else:
-                return
-
-    def waiting(self, sheets_in: int) -> bool:
-        if sheets_in >= GLASS_SHEETS:
-            self.desk.command(f"/runs/{self.run}/stop")
-            return False
-        self.lay(sheets_in + 1)
-        self.desk.command(f"/runs/{self.run}/next-sheet")
-        return False
-
-
-class _Filing:
-    """A document that is made and delivered, read or not."""
-
-    def __init__(self, desk: Desk, mappe: int, scenario: str) -> None:
-        self.desk = desk
-        self.mappe = mappe
-        desk.drawer.lay("lease", "german")
-        run = desk.command(f"/mappen/{mappe}/runs", {"device": desk.device, "ticket": FEEDER.model_dump(mode="json")})
-        until_s = time.monotonic() + PATIENCE_S
-        while runs.read_run(desk.store, run)[0].state.live:
-            if time.monotonic() > until_s:
-                raise Stuck("the pages to be filed do not come in")
-            time.sleep(0.1)
-        self.before = set(self._files())
-        wanted = {"destination": desk.place, "mode": "fast", "languages": ["eng"] if scenario == "reading" else []}
-        self.filing = desk.command(f"/mappen/{mappe}/filings", wanted)
-
-    def step(self) -> bool:
-        """Return whether it has come to its end; a failure is tried again, as a person would."""
-        try:
-            with self.desk.store.begin() as session:
-                state = session.get_one(Filing, self.filing).state
-                delivered = session.scalar(
-                    select(Delivery.state)
-                    .join(Document, Document.id == Delivery.document_id)
-                    .where(Document.filing_id == self.filing)
-                )
-        except StoreError:
-            return False
-        if state is FilingState.FAILED or delivered is DeliveryState.FAILED:
-            raise Stuck(f"{state}, {delivered}: a kill must not fail a filing")
-        return state is FilingState.MADE and delivered is DeliveryState.DELIVERED
-
-    def state(self) -> str:
-        """Return how far it is."""
-        with self.desk.store.begin() as session:
-            filing = session.get_one(Filing, self.filing)
-            return f"{filing.state}, {filing.pages_done} of {filing.page_count}"
-
-    def faults(self) -> list[str]:
-        """Return what must not be: none or two files, one that is half, something left behind."""
-        new = set(self._files()) - self.before
-        whole = [name for name in new if name.endswith(".pdf") and not name.startswith(".")]
-        rest = sorted(new - set(whole))
-        return ([f"{len(whole)} documents"] if len(whole) != 1 else []) + [f"left behind: {name}" for name in rest]
-
-    def _files(self) -> list[str]:
-        folder = self.desk.folder / "filed"
-        return [file.name for file in folder.iterdir()] if folder.is_dir() else []

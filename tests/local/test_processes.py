@@ -1,6 +1,7 @@
 """Processes that die are started again, unless they keep dying."""
 
 import subprocess
+import tempfile
 import time
 from pathlib import Path
 
@@ -49,3 +50,22 @@ def test_a_process_that_dies_now_and_then_is_started_again_for_ever(supervisor: 
     for _ in range(10 * MAX_RESTARTS):
         supervisor.look_after()
         clock[0] += WITHIN_S / MAX_RESTARTS + 1
+
+
+def test_temporary_files_of_a_process_that_was_killed_are_removed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+    monkeypatch.setattr(processes, "AGAIN_S", 0.0)
+    child = Child("worker", ["--help"], {}, tmp_path / "worker.log")
+    supervisor = Supervisor([child], lambda _: None)
+    supervisor.start()
+    assert child.process is not None
+    assert child.temporary is not None
+    (left := child.temporary / "listener-1").touch()
+    child.process.kill()
+    child.process.wait()
+    supervisor.look_after()
+    assert not left.exists()
+    supervisor.stop()
+    assert [entry.name for entry in tmp_path.iterdir()] == ["worker.log"]

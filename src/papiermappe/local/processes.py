@@ -1,7 +1,9 @@
 """Processes of a desk: started in order, supervised, stopped in reverse order."""
 
+import shutil
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -28,13 +30,17 @@ class Child:
     process: subprocess.Popen[bytes] | None = None
     restarted_s: list[float] = field(default_factory=list)
     """When it was started again, by the monotonic clock."""
+    temporary: Path | None = None
+    """Its folder for temporary files: one that is killed leaves sockets and files in it."""
 
     def start(self) -> None:
         """Start it; its output goes to the log file."""
+        self._remove_temporary()
+        self.temporary = Path(tempfile.mkdtemp(prefix="papiermappe-"))
         with self.log_file.open("ab") as log:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "papiermappe", *self.arguments],
-                env=dict(self.environment),
+                env={**self.environment, "TMPDIR": str(self.temporary)},
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=log,
@@ -44,14 +50,19 @@ class Child:
 
     def stop(self) -> None:
         """Terminate it; kill it after some seconds."""
-        if self.process is None or self.process.poll() is not None:
-            return
-        self.process.terminate()
-        try:
-            self.process.wait(STOP_S)
-        except subprocess.TimeoutExpired:
-            self.process.kill()
-            self.process.wait()
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            try:
+                self.process.wait(STOP_S)
+            except subprocess.TimeoutExpired:
+                self.process.kill()
+                self.process.wait()
+        self._remove_temporary()
+
+    def _remove_temporary(self) -> None:
+        if self.temporary is not None:
+            shutil.rmtree(self.temporary, ignore_errors=True)  # what holds it open still may be ending
+            self.temporary = None
 
 
 class Supervisor:
