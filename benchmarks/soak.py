@@ -53,11 +53,14 @@ def main() -> None:
     chosen = options.parse_args()
     print(f"seed {chosen.seed}", flush=True)
     rng = random.Random(chosen.seed)  # noqa: S311 (a soak that can be repeated)
-    with tempfile.TemporaryDirectory() as folder, Desk(Path(folder)) as desk:
-        outcomes, usages = soak(desk, chosen.minutes * 60, rng)
-        problems = check(desk.store).problems
-        for row in rows(outcomes, usages, [problem.code for problem in problems], _filed_wrongly(desk)):
-            print(f"{row.what:<70} {row.value:>28}   {row.goal}")
+    with tempfile.TemporaryDirectory() as folder:
+        tempfile.tempdir = str(Path(folder, "tmp"))  # what is left there is seen
+        Path(tempfile.tempdir).mkdir()
+        with Desk(Path(folder)) as desk:
+            outcomes, usages = soak(desk, chosen.minutes * 60, rng)
+            problems = check(desk.store).problems
+            for row in rows(outcomes, usages, [problem.code for problem in problems], _filed_wrongly(desk)):
+                print(f"{row.what:<70} {row.value:>28}   {row.goal}")
 
 
 def soak(desk: Desk, for_s: float, rng: random.Random) -> tuple[list[Outcome], list[Usage]]:

@@ -4,7 +4,6 @@ import contextlib
 import json
 import os
 import signal
-import tempfile
 import threading
 import time
 import uuid
@@ -37,8 +36,6 @@ class Desk:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
-        (folder / "tmp").mkdir()
-        tempfile.tempdir = str(folder / "tmp")
         self.server = PrivatePostgres(folder / "postgres")
         self.server.start()
         database_url = self.server.create_database("papiermappe")

@@ -5,10 +5,11 @@ import socket
 import threading
 import time
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 
 import pytest
+from httpcore import SOCKET_OPTION, NetworkStream, SyncBackend
 
 from papiermappe.devices.bounded import HEADER_BYTES, BoundedHttp, Budget
 from papiermappe.devices.errors import AnswerRefused, DeviceError, DeviceUnreachable
@@ -192,4 +193,43 @@ def test_several_answers_on_one_connection_have_a_budget_each() -> None:
     with device(serve) as url:
         http = BoundedHttp(1.0)
         assert [len(http.ask("GET", url, Budget(2.0, 1000)).body) for _ in range(3)] == [800] * 3
+        http.close()
+
+
+class SlowNames(SyncBackend):
+    """A network whose names take long to be looked up, whatever timeout is given."""
+
+    def __init__(self) -> None:
+        self.asked = threading.Event()
+        self.found = threading.Event()
+        self.stream: NetworkStream | None = None
+
+    def connect_tcp(
+        self,
+        host: str,
+        port: int,
+        timeout: float | None = None,
+        local_address: str | None = None,
+        socket_options: Iterable[SOCKET_OPTION] | None = None,
+    ) -> NetworkStream:
+        """Open a connection once the name is found."""
+        self.asked.set()
+        assert self.found.wait(20)
+        self.stream = super().connect_tcp(host, port, timeout, local_address, socket_options)
+        return self.stream
+
+
+def test_looking_a_name_up_is_part_of_the_budget_and_a_late_connection_is_closed() -> None:
+    names = SlowNames()
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        http = BoundedHttp(0.3, names)
+        before_s = time.monotonic()
+        with pytest.raises(DeviceUnreachable, match="device_timeout"):
+            http.ask("GET", f"http://127.0.0.1:{server.getsockname()[1]}/", Budget(5.0, 1000))
+        assert time.monotonic() - before_s < 3
+        assert names.asked.is_set()
+        names.found.set()
+        with server.accept()[0] as connection:
+            connection.settimeout(10)
+            assert connection.recv(1) == b""
         http.close()

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
+from sqlalchemy import select
 from tests.helpers import ANNA, BEN, WORDS, Desk, Drawer, desk, do, here, redo, scan, undo
 
 from papiermappe.core.analysis import Analysis
@@ -20,7 +21,7 @@ from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.views import PageView, mappe_changes
 from papiermappe.store.database import Store
-from papiermappe.store.models import Page
+from papiermappe.store.models import JournalChange, Page
 
 CORNERS = ((2.0, 2.0), (212.0, 2.0), (212.0, 299.0), (2.0, 299.0))
 SPOT = Zone(x_mm=10, y_mm=20, width_mm=5, height_mm=5)
@@ -234,6 +235,22 @@ def test_undo_of_a_field_that_an_earlier_version_did_not_know(store: Store, mapp
     do(store, mappe, SetTone(pages=(pages[0],), tone=Tone.GREY))
     undo(store, mappe)
     assert desk(store, mappe).treatments()[0].tone is Tone.AS_SCANNED
+
+
+def test_undo_of_an_entry_from_before_fields_were_added_to_a_treatment(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    page = pages[0]
+    record_analysis(MACHINE, store, page, found())
+    do(store, mappe, Crop(pages=(page,), on=False), now().cursor)
+    with store.begin() as session:
+        entry = session.scalars(select(JournalChange).order_by(JournalChange.seq.desc())).first()
+        assert entry is not None
+        short = {name: value for name, value in entry.before["crop"].items() if name != "origin"}
+        entry.before = {"crop": short, "turn_origin": None}
+        entry.after = {"crop": {**short, "on": False}, "turn_origin": None}
+    undo(store, mappe)
+    assert now().treatments()[0].crop == Cropping(corners=CORNERS)
 
 
 def test_only_what_changed_is_sent(store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]) -> None:

@@ -7,9 +7,11 @@ the network and again as they come out of the decoder.
 
 import contextlib
 import ssl
+import threading
 import time
 import zlib
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -168,7 +170,34 @@ class _Network(NetworkBackend):
     ) -> NetworkStream:
         """Open a connection."""
         wait_s = min(timeout or self.budget.time_s, self.budget.left_s())
-        return _Stream(self._backend.connect_tcp(host, port, wait_s, local_address, socket_options), self)
+        opened = _within(wait_s, lambda: self._backend.connect_tcp(host, port, wait_s, local_address, socket_options))
+        return _Stream(opened, self)
+
+
+def _within(wait_s: float, connect: Callable[[], NetworkStream]) -> NetworkStream:
+    """Open a connection on a thread of its own: looking a name up takes no timeout, and each address has one to itself.
+
+    Raises httpcore.ConnectTimeout, and what `connect` raises.
+    """
+    opening: Future[NetworkStream] = Future()
+
+    def run() -> None:
+        try:
+            opening.set_result(connect())
+        except Exception as exc:  # noqa: BLE001 (raised again where it is waited for)
+            opening.set_exception(exc)
+
+    threading.Thread(target=run, name="connect", daemon=True).start()
+    try:
+        return opening.result(wait_s)
+    except TimeoutError as exc:
+        opening.add_done_callback(_close_late)
+        raise httpcore.ConnectTimeout from exc
+
+
+def _close_late(opening: Future[NetworkStream]) -> None:
+    if opening.exception() is None:
+        opening.result().close()
 
 
 class _Stream(NetworkStream):

@@ -146,13 +146,25 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
     pages = {page.id: page for page in found}
     changes: dict[int, Fields] = {}
     for row in rows:
-        expected, changes[row.page_id] = (row.after, row.before) if undoing else (row.before, row.after)
+        before, after = _as_written_today(row.before), _as_written_today(row.after)
+        expected, changes[row.page_id] = (after, before) if undoing else (before, after)
         now = page_state(pages[row.page_id]).fields()
         if any(now[name] != value for name, value in expected.items()):
             raise ChangedMeanwhile("changed_since", entry=_later_entry(session, row.page_id, expected, seq))
     return _write(
         session, kind, _into_free_places(session, pages, changes), pages, mappen, author=caller.author, of_seq=seq
     )
+
+
+def _as_written_today(fields: Fields) -> Fields:
+    """Return fields of an entry with what has been added to a treatment since it was written."""
+    treated = {
+        name: value
+        for name, value in fields.items()
+        if (field := Treatment.model_fields.get(name)) and (value is not None or field.default is None)
+    }
+    whole = Treatment.model_validate(treated).model_dump(mode="json")
+    return {name: whole.get(name, value) for name, value in fields.items() if name in whole or name in PLACE_FIELDS}
 
 
 def _later_entry(session: Session, page_id: int, fields: Fields, seq: int) -> Any:

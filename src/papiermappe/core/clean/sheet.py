@@ -8,15 +8,17 @@ never sure: then it was a picture, a table or a field on the sheet.
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 
+from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
 from papiermappe.core.clean.edges import SideFit, crossing
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.clean.sheet_candidates import Coarse, Corners, areas_apart, coarse
 from papiermappe.core.clean.sheet_evidence import PrintMap, within_sheet
 from papiermappe.core.clean.sheet_sides import edges_of, place_side
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
-from papiermappe.core.picture import Pixels, checked
+from papiermappe.core.picture import Pixels, checked, to_grey
 
 SURE = 0.5
 UNSURE = 0.4
@@ -50,11 +52,33 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
     whole = checked(capture, dpi)
     small = coarse(whole, dpi)
     printed = PrintMap(small)
-    plain = [_judged(frame, printed, dpi) for frame in _plain_frames(whole, dpi, small)[:1]]
+    frame = _best_frame(whole, dpi, small, printed)
+    grey = to_grey(whole)
+    trimmed = _trimmed(frame, grey, dpi) if is_bilevel(grey) else frame
+    return _judged(trimmed, printed, dpi) if trimmed is not frame else frame
+
+
+def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -> SheetFrame:
+    plain = [_judged(frame, printed, dpi) for frame in _plain_frames(capture, dpi, small)[:1]]
     if plain and plain[0].confidence >= SURE:
         return plain[0]
-    by_lines = _judged(_frame_by_lines(whole, dpi, small, printed), printed, dpi, faint=True)
-    return max([*plain, by_lines, _whole(whole, dpi)], key=lambda frame: frame.confidence)
+    by_lines = _judged(_frame_by_lines(capture, dpi, small, printed), printed, dpi, faint=True)
+    return max([*plain, by_lines, _whole(capture, dpi)], key=lambda frame: frame.confidence)
+
+
+def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
+    """Return the frame without the black borders that are left in it; the very same where none are."""
+    corners = (mm_to_px(1.0, dpi) * np.array(frame.corners) - 0.5).astype(np.float32)
+    lengths = np.linalg.norm(corners - np.roll(corners, -1, axis=0), axis=1)
+    width, height = (max(1, round(float(lengths[side::2].mean()))) for side in (0, 1))
+    upright = np.array([(0, 0), (width, 0), (width, height), (0, height)], np.float32) - np.float32(0.5)
+    flat = cv2.warpPerspective(grey, cv2.getPerspectiveTransform(corners, upright), (width, height), borderValue=255)
+    top, right, bottom, left = mm_to_px(1.0, dpi) * black_borders_mm(np.asarray(flat, np.uint8), dpi)
+    if not max(top, right, bottom, left):
+        return frame
+    kept = upright + np.array([(left, top), (-right, top), (-right, -bottom), (left, -bottom)], np.float32)
+    placed = cv2.perspectiveTransform(kept[None], cv2.getPerspectiveTransform(upright, corners))[0]
+    return SheetFrame(_to_mm(np.asarray(placed, np.float64), dpi), max(frame.confidence, LINES_CONFIDENCE))
 
 
 def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
