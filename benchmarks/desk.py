@@ -409,7 +409,7 @@ def running(folder: Path) -> Iterator[Desk]:
         migrate(url)
         environment = {
             **os.environ, "PAPIERMAPPE_DATABASE_URL": url, "PAPIERMAPPE_DATA_DIR": str(folder),
-            "PAPIERMAPPE_PORT": str(port),
+            "PAPIERMAPPE_PORT": str(port), "PAPIERMAPPE_DISCOVERY": "nowhere",
         }  # fmt: skip
         web = Child("web", ["web"], environment, folder / "web.log")
         web.start()

@@ -238,7 +238,7 @@ def running(folder: Path) -> Iterator[Bench]:
         web_port, standin_port = free_run(1, 24_000), free_run(4, 25_000)
         environment = {
             **os.environ, "PAPIERMAPPE_DATABASE_URL": url, "PAPIERMAPPE_DATA_DIR": str(folder),
-            "PAPIERMAPPE_PORT": str(web_port),
+            "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_DISCOVERY": "nowhere",
         }  # fmt: skip
         commands = {
             "standin": ["standin", "--port", str(standin_port), "--pace", "0"],

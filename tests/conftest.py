@@ -108,10 +108,19 @@ def until() -> Callable[[Callable[[], object], float], None]:
     return wait
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _nothing_announced() -> Iterator[None]:
+    """Scanners of the network, and of other test runs, are not looked for."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("PAPIERMAPPE_DISCOVERY", "nowhere")
+        yield
+
+
 @pytest.fixture(scope="session")
 def environment() -> dict[str, str]:
     """The environment for child processes."""
-    return {name: value for name, value in os.environ.items() if not name.startswith("PAPIERMAPPE_")}
+    inherited = {name: value for name, value in os.environ.items() if not name.startswith("PAPIERMAPPE_")}
+    return {**inherited, "PAPIERMAPPE_DISCOVERY": "nowhere"}
 
 
 @pytest.fixture

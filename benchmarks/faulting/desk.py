@@ -48,6 +48,7 @@ class Desk:
             **os.environ,
             "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
             "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_READS_AHEAD": "false",
+            "PAPIERMAPPE_DISCOVERY": "nowhere",
         }  # fmt: skip
         standin = ["standin", "--port", str(standin_port), "--pace", "0.3", "--paper", str(folder / "paper.json")]
         self._children = {

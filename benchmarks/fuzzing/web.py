@@ -16,6 +16,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import seed as hypothesis_seed
 
 from benchmarks.fuzzing.tally import Tally, megabytes, watched_peak
+from papiermappe.devices.model import Reach
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import mappen
 from papiermappe.services.caller import Caller
@@ -58,7 +59,9 @@ def _application() -> Iterator[tuple[FastAPI, TestClient]]:
             store = Store(url, Blobs.in_folder(Path(folder) / "blobs"))
             mappen.open_mappe(Caller("fuzz"), store, "Lease Upper Meadow")
             store.close()
-            app = create_app(Settings(data_dir=Path(folder), allowed_hosts=("testserver",)), url)
+            app = create_app(
+                Settings(data_dir=Path(folder), allowed_hosts=("testserver",), discovery=Reach.NOWHERE), url
+            )
             with TestClient(app, raise_server_exceptions=False, follow_redirects=False) as client:
                 yield app, client
         finally:

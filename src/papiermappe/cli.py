@@ -139,11 +139,12 @@ def standin(
     port: Annotated[int, typer.Option(help="Of the paper drawer; the devices have the three ports after it.")] = 9440,
     pace: Annotated[float, typer.Option(min=0, help="1 is the devices' own speed, 0 is without waiting.")] = 1.0,
     paper: Annotated[Path | None, typer.Option(help="Where it is kept what lies in the devices.")] = None,
+    announce: Annotated[bool, typer.Option("--announce", help="Announce the devices by mDNS on loopback.")] = False,
 ) -> None:
     """Start the stand-in scanners."""
     from papiermappe.standin.scanner.run import run as run_standin
 
-    asyncio.run(run_standin(port, pace, paper))
+    asyncio.run(run_standin(port, pace, paper, announce))
 
 
 @app.command()

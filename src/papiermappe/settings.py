@@ -6,6 +6,7 @@ from pydantic import Field, PostgresDsn, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.devices.model import Reach
 
 
 class Settings(BaseSettings):
@@ -23,6 +24,9 @@ class Settings(BaseSettings):
     port: int = Field(default=8000, ge=1, le=65535)
     allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
     """Names under which the application may be asked for."""
+
+    discovery: Reach = Reach.NETWORK
+    """Where scanners are looked for that announce themselves: on the network, on loopback, nowhere."""
 
     language: str = "en-GB"
     """What the application speaks, as BCP 47 names it; what is not translated is English."""

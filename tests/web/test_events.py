@@ -9,12 +9,14 @@ from sse_starlette import ServerSentEvent
 from tests.helpers import ANNA, WORDS
 
 from papiermappe.devices.escl import Limits
+from papiermappe.devices.model import Reach
 from papiermappe.services import mappen
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
 from papiermappe.web import events
+from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Feed, Hub
 
@@ -30,7 +32,9 @@ def feed(store: Store, mappe: int) -> Feed:
 @pytest.fixture
 async def hub(store: Store) -> AsyncIterator[Hub]:
     """A hub that listens."""
-    found = Hub(store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS))
+    found = Hub(
+        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), DeviceList(store, Reach.NOWHERE, Limits())
+    )
     listening = asyncio.create_task(found.run())
     yield found
     listening.cancel()

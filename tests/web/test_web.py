@@ -16,6 +16,7 @@ from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, here, make,
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.devices.escl import Limits
+from papiermappe.devices.model import Reach
 from papiermappe.services import delivering, pictures
 from papiermappe.services import devices as devices_service
 from papiermappe.services import mappen as mappen_service
@@ -28,6 +29,7 @@ from papiermappe.store.database import Store
 from papiermappe.web import device_watch, devices, filings, mappen, runs, start
 from papiermappe.web import pictures as picture_routes
 from papiermappe.web.app import create_app
+from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 
@@ -55,6 +57,7 @@ POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
     "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/devices",
+    "/devices/1/name", "/devices/1/default", "/devices/1/remove", "/devices/1/take-back",
 ]  # fmt: skip
 
 
@@ -349,7 +352,9 @@ def test_pages_are_small_and_their_words_come_along(web: TestClient, mappe: int,
 
 @pytest.mark.anyio
 async def test_windows_are_told_of_changes_and_catch_up(store: Store, mappe: int, pages: list[int]) -> None:
-    hub = Hub(store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS))
+    hub = Hub(
+        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), DeviceList(store, Reach.NOWHERE, Limits())
+    )
     listening = asyncio.create_task(hub.run())
     window = hub.events(mappe, 0, ANNA.author, None)
     first = json.loads(str((await anext(window)).data))

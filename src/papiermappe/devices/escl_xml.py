@@ -17,6 +17,7 @@ from papiermappe.devices.model import (
     Source,
     SourceAbilities,
     TicketSettings,
+    plain_uuid,
 )
 
 SCAN_NS = "http://schemas.hp.com/imaging/escl/2011/05/03"
@@ -55,7 +56,7 @@ def parse_abilities(xml: bytes) -> Abilities:
         capacity = root.findtext(f"{SCAN}Adf/{SCAN}FeederCapacity")
         abilities = Abilities(
             name=(root.findtext(f"{PWG}MakeAndModel") or "Scanner").strip()[:80],
-            uuid=root.findtext(f"{SCAN}UUID"),
+            uuid=plain_uuid(root.findtext(f"{SCAN}UUID") or ""),
             admin_url=_web_address(root.findtext(f"{SCAN}AdminURI")),
             glass=_source(root.find(f"{SCAN}Platen/{SCAN}PlatenInputCaps")),
             feeder=_source(simplex if simplex is not None else duplex),

@@ -1,6 +1,7 @@
 """Abilities and state of a device, and the settings of a scan."""
 
 from enum import StrEnum
+from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -31,6 +32,14 @@ class Colour(StrEnum):
     COLOUR = "colour"
     GREY = "grey"
     BILEVEL = "bilevel"
+
+
+class Reach(StrEnum):
+    """Where scanners are looked for."""
+
+    NETWORK = "network"
+    LOOPBACK = "loopback"
+    NOWHERE = "nowhere"
 
 
 class _Value(BaseModel):
@@ -79,6 +88,14 @@ class DeviceState(StrEnum):
     TESTING = "Testing"
     STOPPED = "Stopped"
     DOWN = "Down"
+
+
+def plain_uuid(text: str) -> str | None:
+    """Return a UUID as RFC 4122 writes it, from any of the ways in which devices do; None where it is none."""
+    try:
+        return str(UUID(text.strip()))
+    except ValueError:
+        return None
 
 
 class JobStatus(_Value):

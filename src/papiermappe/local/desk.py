@@ -12,6 +12,7 @@ from pathlib import Path
 
 import httpx
 
+from papiermappe.devices.model import Reach
 from papiermappe.local.errors import CannotStart
 from papiermappe.local.ports import free_run, is_free
 from papiermappe.local.postgres import PrivatePostgres
@@ -131,7 +132,9 @@ class LocalDesk:
                 str(self._pace),
                 "--paper",
                 str(data_dir / "standin-paper.json"),
+                "--announce",
             ]
+            environment.setdefault("PAPIERMAPPE_DISCOVERY", Reach.LOOPBACK.value)
             children.append(Child("stand-in scanners", arguments, environment, logs / "standin.log"))
         children.append(Child("worker", ["worker"], environment, logs / "worker.log"))
         children.append(Child("web server", ["web"], environment, logs / "web.log"))

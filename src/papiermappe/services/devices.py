@@ -1,11 +1,16 @@
-"""Scanners: identified by UUID; asked for their state."""
+"""Scanners: identified by UUID; found, named, removed, and asked for their state."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import NamedTuple
 
-from sqlalchemy import select
+import structlog
+from sqlalchemy import exists, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from papiermappe.devices.discovery import Announced
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import EsclClient, Limits, device_url
 from papiermappe.devices.model import Abilities, DeviceState, DeviceStatus, TicketSettings
@@ -13,8 +18,20 @@ from papiermappe.message import Message
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.transaction import transaction
-from papiermappe.store.database import Store
-from papiermappe.store.models import Device, Run, RunOrigin, Ticket
+from papiermappe.store.database import Store, notify_devices
+from papiermappe.store.models import Device, Run, RunOrigin, RunState, Ticket
+
+log = structlog.get_logger()
+
+MAX_NAME = 60
+
+
+class KnownDevice(NamedTuple):
+    """A device that has been added."""
+
+    id: int
+    name: str
+    is_default: bool
 
 
 @dataclass(frozen=True)
@@ -49,25 +66,115 @@ def add_device(caller: Caller, store: Store, address: str, limits: Limits) -> in
 def record_device(_: Caller, session: Session, url: str, abilities: Abilities) -> int:
     """Know a device by its UUID from now on, or, where it tells none, by its address."""
     capabilities = abilities.model_dump(mode="json")
-    values = {"uuid": abilities.uuid, "url": url, "capabilities": capabilities}
+    values = {"uuid": abilities.uuid, "url": url, "capabilities": capabilities, "removed_at": None}
+    notify_devices(session)
     nameless = session.scalar(select(Device).where(Device.url == url, Device.uuid.is_(None)).with_for_update())
     if nameless is not None and session.scalar(select(Device.id).where(Device.uuid == abilities.uuid)) is None:
-        nameless.uuid, nameless.capabilities = abilities.uuid, capabilities
+        nameless.uuid, nameless.capabilities, nameless.removed_at = abilities.uuid, capabilities, None
         return nameless.id
     added = insert(Device).values(name=abilities.name, **values)
     if abilities.uuid is None:
         added = added.on_conflict_do_update(
-            index_elements=["url"], index_where=Device.uuid.is_(None), set_={"capabilities": capabilities}
+            index_elements=["url"],
+            index_where=Device.uuid.is_(None),
+            set_={"capabilities": capabilities, "removed_at": None},
         )
     else:
         added = added.on_conflict_do_update(index_elements=["uuid"], set_=values)
     return session.scalars(added.returning(Device.id)).one()
 
 
-def list_devices(_: Caller, store: Store) -> list[tuple[int, str]]:
-    """Return number and name of all devices."""
+def list_devices(_: Caller, store: Store) -> list[KnownDevice]:
+    """Return the devices that have not been removed, the default one first."""
     with store.begin() as session:
-        return [(row.id, row.name) for row in session.execute(select(Device.id, Device.name).order_by(Device.id))]
+        there = select(Device.id, Device.name, Device.is_default).where(Device.removed_at.is_(None))
+        rows = session.execute(there.order_by(Device.is_default.desc(), Device.id)).all()
+    return [KnownDevice(row.id, row.name, row.is_default) for row in rows]
+
+
+@transaction
+def rename_device(_: Caller, session: Session, device_id: int, name: str) -> None:
+    """Give a device another name. Raises NotFound, NotPossible."""
+    cleaned = " ".join("".join(letter if letter.isprintable() else " " for letter in name).split())
+    if not 0 < len(cleaned) <= MAX_NAME:
+        raise NotPossible("device_name_length", limit=MAX_NAME)
+    _locked_device(session, device_id).name = cleaned
+    notify_devices(session)
+
+
+@transaction
+def make_default(_: Caller, session: Session, device_id: int) -> None:
+    """Have a device chosen where a person has not chosen any yet. Raises NotFound."""
+    device = _locked_device(session, device_id)
+    session.execute(update(Device).where(Device.is_default).values(is_default=False))
+    session.flush()
+    device.is_default = True
+    notify_devices(session)
+
+
+@transaction
+def remove_device(_: Caller, session: Session, device_id: int) -> None:
+    """Remove a device; its runs stay, and it can be taken back. Raises NotFound, NotPossible."""
+    device = _locked_device(session, device_id)
+    live = exists().where(Run.device_id == device_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    if session.scalar(select(live)):
+        raise NotPossible("device_at_work", device=device.name)
+    device.removed_at, device.is_default = datetime.now(UTC), False
+    notify_devices(session)
+
+
+@transaction
+def take_device_back(_: Caller, session: Session, device_id: int) -> None:
+    """Take back a device that was removed. Raises NotFound."""
+    _locked_device(session, device_id).removed_at = None
+    notify_devices(session)
+
+
+def _locked_device(session: Session, device_id: int) -> Device:
+    device = session.get(Device, device_id, with_for_update=True)
+    if device is None:
+        raise NotFound("device_gone")
+    return device
+
+
+def newcomers(_: Caller, store: Store, announced: Sequence[Announced]) -> list[Announced]:
+    """Return those of the announced devices that are not known, or were removed."""
+    with store.begin() as session:
+        known = session.execute(select(Device.uuid, Device.url).where(Device.removed_at.is_(None))).all()
+    uuids, urls = {row.uuid for row in known if row.uuid}, {row.url for row in known}
+    return [device for device in announced if device.uuid not in uuids and device.url not in urls]
+
+
+def follow_announced(caller: Caller, store: Store, announced: Sequence[Announced], limits: Limits) -> None:
+    """Note the new address of each known device that announces itself elsewhere.
+
+    Anybody on the network may announce anything: the address is changed only if the device no longer answers at the
+    old one, and tells its UUID at the new one.
+    """
+    by_uuid = {device.uuid: device for device in announced if device.uuid}
+    with store.begin() as session:
+        there = select(Device.uuid, Device.url).where(Device.uuid.in_(list(by_uuid)), Device.removed_at.is_(None))
+        known = session.execute(there).all()
+    for row in known:
+        device = by_uuid[row.uuid]
+        if device.url == row.url or _uuid_at(row.url, limits) == row.uuid:
+            continue
+        try:
+            with EsclClient(device.url, limits) as client:
+                abilities = client.abilities()
+        except DeviceError as exc:
+            log.info("a device does not answer where it says", action="device.moved", url=device.url, cause=repr(exc))
+            continue
+        if abilities.uuid == row.uuid:
+            record_device(caller, store, device.url, abilities)
+
+
+def _uuid_at(url: str, limits: Limits) -> str | None:
+    try:
+        with EsclClient(url, limits) as client:
+            return client.abilities().uuid
+    except DeviceError:
+        return None
 
 
 def device_at(_: Caller, store: Store, device_id: int) -> Device:

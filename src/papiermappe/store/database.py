@@ -16,6 +16,8 @@ from sqlalchemy.orm import Session, sessionmaker
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TransactionLost
 
+NO_MAPPE = 0
+"""In the place of a Mappe: something about the devices has changed."""
 CHANNEL = "mappe"
 LOCK_TRY_EVERY_S = 0.05
 RETRY_PAUSES_S = (0.02, 0.05, 0.15, 0.4)
@@ -157,6 +159,11 @@ class AdvisoryLock:
 def notify(session: Session, mappe_id: int) -> None:
     """Notify all windows that something about a Mappe has changed, when the transaction is committed."""
     session.execute(text("select pg_notify(:channel, :mappe)"), {"channel": CHANNEL, "mappe": str(mappe_id)})
+
+
+def notify_devices(session: Session) -> None:
+    """Notify all windows that a device was added, named or removed, when the transaction is committed."""
+    notify(session, NO_MAPPE)
 
 
 def _database_error(exc: DBAPIError) -> StoreError | None:

@@ -143,7 +143,10 @@ class Device(Base):
     """A scanner or camera. It is known by its UUID; its address may change."""
 
     __tablename__ = "device"
-    __table_args__ = (Index("uq_device_url_nameless", "url", unique=True, postgresql_where=text("uuid is null")),)
+    __table_args__ = (
+        Index("uq_device_url_nameless", "url", unique=True, postgresql_where=text("uuid is null")),
+        Index("uq_device_default", "is_default", unique=True, postgresql_where=text("is_default")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
     uuid: Mapped[str | None] = mapped_column(unique=True)
     """As the device tells it; None where it has not told one: then it is known by its address."""
@@ -151,6 +154,10 @@ class Device(Base):
     url: Mapped[str]
     capabilities: Mapped[Json | None]
     """What it said last that it can do."""
+    removed_at: Mapped[datetime | None]
+    """When a person has removed it; its runs stay, and it comes back when it is added again."""
+    is_default: Mapped[bool] = mapped_column(server_default="false")
+    """Whether it is chosen where a person has not chosen any yet."""
 
 
 class Ticket(Base):
@@ -214,7 +221,7 @@ class Run(Base):
     mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))
     number: Mapped[int]
     origin: Mapped[RunOrigin] = mapped_column(_codes(RunOrigin, "origin"))
-    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"))
+    device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"), index=True)
     ticket: Mapped[Json | None]
     expected_sheets: Mapped[int | None]
     """How many sheets the person counted."""

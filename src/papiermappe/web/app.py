@@ -28,6 +28,7 @@ from papiermappe.store.errors import BlobMissing, StoreError
 from papiermappe.web import devices, filings, mappen, pictures, runs, start
 from papiermappe.web.author import Author
 from papiermappe.web.context import HERE, Context, templates_in
+from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 from papiermappe.web.pictures import PictureLate
@@ -63,15 +64,16 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     limits = Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
     quick = Limits(connect_s=1.5, answer_s=2.0, busy_s=0.0)
     pages = PageCache()
-    hub = Hub(store, pages, spoken, DeviceWatch(store, quick, spoken))
+    device_list = DeviceList(store, settings.discovery, quick)
+    hub = Hub(store, pages, spoken, DeviceWatch(store, quick, spoken), device_list)
 
     @contextlib.asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        listening = asyncio.create_task(hub.run())
+        listening, looking = asyncio.create_task(hub.run()), asyncio.create_task(device_list.run())
         yield
+        device_list.stop()
         listening.cancel()
-        with contextlib.suppress(asyncio.CancelledError):
-            await listening
+        await asyncio.gather(listening, looking, return_exceptions=True)
         store.close()
 
     app = FastAPI(title="Papiermappe", lifespan=lifespan, docs_url=None, redoc_url=None)

@@ -24,6 +24,9 @@ EVERY_S = 1.5
 
 ADF_TROUBLE = frozenset({"ScannerAdfJam", "ScannerAdfMultipickDetected", "ScannerAdfMispick", "ScannerAdfHatchOpen"})
 
+SLOW = frozenset({"device_timeout", "answer_too_slow"})
+"""It is there, but takes long to answer, as one that is asleep does."""
+
 
 class DeviceView(BaseModel):
     """A device as windows show it."""
@@ -62,6 +65,8 @@ def device_view(card: DeviceCard, words: Words) -> DeviceView:
 
 
 def _state(card: DeviceCard, words: Words) -> tuple[str, str]:
+    if card.problem is not None and card.problem.code in SLOW:
+        return words.value("device_state", "Asleep"), "busy"
     if card.status is None:
         return words.text(card.problem) if card.problem else words.value("device_state", "Down"), "bad"
     if card.status.adf_state in ADF_TROUBLE:

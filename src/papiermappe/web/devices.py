@@ -10,6 +10,7 @@ from papiermappe.devices.model import Abilities, Colour, Sides, Source, TicketSe
 from papiermappe.services import devices
 from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
+from papiermappe.web.device_list import DeviceListView
 from papiermappe.words import Words
 from papiermappe.words.marks import N_
 from papiermappe.words.sentences import VALUES
@@ -30,11 +31,10 @@ class Address(BaseModel):
     address: str = Field(min_length=1, max_length=300)
 
 
-class NamedDevice(BaseModel):
-    """A scanner."""
+class Name(BaseModel):
+    """What a scanner is called."""
 
-    id: int
-    name: str
+    name: str = Field(min_length=1, max_length=300)
 
 
 class Choice(BaseModel):
@@ -59,9 +59,33 @@ def add(ctx: Ctx, caller: Asks, command: Address) -> int:
 
 
 @router.get("")
-def list_all(ctx: Ctx, caller: Asks) -> list[NamedDevice]:
-    """Return all scanners."""
-    return [NamedDevice(id=number, name=name) for number, name in devices.list_devices(caller, ctx.store)]
+def list_all(ctx: Ctx) -> DeviceListView:
+    """Return all scanners: those added, and those that announce themselves."""
+    return ctx.hub.device_list.view()
+
+
+@router.post("/{device_id}/name")
+def rename(ctx: Ctx, caller: Asks, device_id: Id, command: Name) -> None:
+    """Call a scanner something else."""
+    devices.rename_device(caller, ctx.store, device_id, command.name)
+
+
+@router.post("/{device_id}/default")
+def make_default(ctx: Ctx, caller: Asks, device_id: Id) -> None:
+    """Have a scanner chosen where a person has not chosen any yet."""
+    devices.make_default(caller, ctx.store, device_id)
+
+
+@router.post("/{device_id}/remove")
+def remove(ctx: Ctx, caller: Asks, device_id: Id) -> None:
+    """Remove a scanner; its runs stay."""
+    devices.remove_device(caller, ctx.store, device_id)
+
+
+@router.post("/{device_id}/take-back")
+def take_back(ctx: Ctx, caller: Asks, device_id: Id) -> None:
+    """Take back a scanner that was removed."""
+    devices.take_device_back(caller, ctx.store, device_id)
 
 
 @router.get("/{device_id}/offer")

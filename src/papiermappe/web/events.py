@@ -16,7 +16,8 @@ from papiermappe.services.caller import Caller
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.printed import PrintedPage, PrintedView, printed_view
 from papiermappe.services.views import MappeView, PageRow, mappe_changes
-from papiermappe.store.database import CHANNEL, Store
+from papiermappe.store.database import CHANNEL, NO_MAPPE, Store
+from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.words import Words
 
@@ -164,10 +165,14 @@ class Hub:
         pages: remembered.
         words: of the windows.
         devices: asked how they are.
+        device_list: which there are.
     """
 
-    def __init__(self, store: Store, pages: PageCache, words: Words, devices: DeviceWatch) -> None:
+    def __init__(
+        self, store: Store, pages: PageCache, words: Words, devices: DeviceWatch, device_list: DeviceList
+    ) -> None:
         self.devices = devices
+        self.device_list = device_list
         self._store = store
         self._pages = pages
         self._words = words
@@ -182,7 +187,9 @@ class Hub:
                     await connection.execute(f"listen {CHANNEL}")
                     self._wake_all()
                     async for told in connection.notifies():
-                        if feed := self._feeds.get(int(told.payload)):
+                        if int(told.payload) == NO_MAPPE:
+                            self.device_list.wake()
+                        elif feed := self._feeds.get(int(told.payload)):
                             feed.wake()
             except (psycopg.OperationalError, ValueError) as exc:
                 log.warning("the database does not answer", action="events.lost", cause=repr(exc))
@@ -194,7 +201,7 @@ class Hub:
     ) -> AsyncIterator[ServerSentEvent]:
         """Yield a Mappe's changes after `since`, and how a device is, for as long as the window is there."""
         feed = self._feeds.setdefault(mappe_id, Feed(self._store, self._pages, self._words, mappe_id))
-        with feed.window() as outbox, self.devices.window(device_id, outbox):
+        with feed.window() as outbox, self.devices.window(device_id, outbox), self.device_list.window(outbox):
             try:
                 try:
                     cursor, event = await feed.catch_up(since, author)
@@ -211,5 +218,6 @@ class Hub:
                     self._feeds.pop(mappe_id, None)
 
     def _wake_all(self) -> None:
+        self.device_list.wake()
         for feed in list(self._feeds.values()):
             feed.wake()

@@ -1,6 +1,5 @@
 """A Mappe: its stations, its event stream, and the operations on its pages."""
 
-import json
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Header, Query, Request
@@ -11,7 +10,7 @@ from sse_starlette import EventSourceResponse
 from papiermappe.core.operations import Operation
 from papiermappe.core.reading.languages import language
 from papiermappe.services import delivering, journal, mappen
-from papiermappe.services.devices import last_used_ticket, list_devices
+from papiermappe.services.devices import last_used_ticket
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
@@ -131,7 +130,10 @@ def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
     """Return what a station needs besides the Mappe."""
     if station == "intake":
         ticket = last_used_ticket(caller, ctx.store)
-        return {"devices": list_devices(caller, ctx.store), "ticket": json.loads(ticket.model_dump_json())}
+        return {
+            "devices": ctx.hub.device_list.view().model_dump(mode="json"),
+            "ticket": ticket.model_dump(mode="json"),
+        }
     if station == "file":
         reading = last_used_reading(caller, ctx.store, ctx.languages)
         languages = sorted(((code, ctx.words.language(language(code).tag)) for code in ctx.languages), key=_by_name)

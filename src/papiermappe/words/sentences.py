@@ -64,6 +64,8 @@ SENTENCES: dict[str, str | Plural] = {
     "scanner_at_work": N_("The scanner is still at work. Wait until the sheet is in."),
     # ---- devices
     "address_refused": N_("“{typed}” is not an address. It looks like 192.168.1.20 or http://scanner.local:8080/eSCL."),
+    "device_name_length": N_("A scanner’s name has 1 to {limit} letters."),
+    "device_at_work": N_("{device} is scanning. Stop the run before you remove it."),
     "device_unreachable": N_("The scanner is not reachable."),
     "device_timeout": N_("The scanner does not answer in time."),
     "answer_too_slow": N_("The scanner took longer than {limit_s} s for one answer."),
@@ -201,6 +203,7 @@ VALUES: dict[str, dict[str, str]] = {
         "Testing": N_("testing itself"),
         "Stopped": N_("stopped, needs attention"),
         "Down": N_("switched off"),
+        "Asleep": N_("no answer yet; it may be asleep"),
         "ScannerAdfJam": N_("a sheet is jammed"),
         "ScannerAdfMultipickDetected": N_("two sheets came at once"),
         "ScannerAdfMispick": N_("a sheet could not be picked up"),

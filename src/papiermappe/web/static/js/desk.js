@@ -1,4 +1,5 @@
 // A Mappe at a station: puts state, stream, keys and components together.
+import { createDevices } from "./devices.js";
 import { bindKeys, lettersAreOff, listOfKeys, switchLetters } from "./keys.js";
 import { lanes } from "./lanes.js";
 import { createMappe } from "./mappe.js";
@@ -6,6 +7,7 @@ import { listen } from "./stream.js";
 import { file } from "./stations/file.js";
 import { intake } from "./stations/intake.js";
 import { order } from "./stations/order.js";
+import { scanners } from "./stations/scanners.js";
 import { tidy } from "./stations/tidy.js";
 import { size, t } from "./words.js";
 
@@ -45,9 +47,13 @@ document.addEventListener("alpine:init", () => {
     location.assign(`/mappen/${mappe.id}/${station}${page === null ? "" : `?page=${page}`}`);
   };
 
-  const stream = listen(mappe);
+  Alpine.store("devices", createDevices(facts.devices));
+  const devices = Alpine.store("devices");
+  const stream = listen(mappe, devices);
+  devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, facts));
-  Alpine.data("intake", intake(mappe, facts, stream));
+  Alpine.data("intake", intake(mappe, facts, devices));
+  Alpine.data("scanners", scanners(mappe, devices));
   Alpine.data("order", order(mappe, facts));
   Alpine.data("tidy", tidy(mappe, facts));
   Alpine.data("file", file(mappe, facts));

@@ -6,9 +6,10 @@ const LET_GO_AFTER_MS = 5000;
 
 /**
  * @param {any} mappe
+ * @param {any} devices
  * @returns {{ watch: (device: number | null) => void }}
  */
-export function listen(mappe) {
+export function listen(mappe, devices) {
   /** @type {EventSource | null} */
   let source = null;
   /** @type {number | null} */
@@ -23,6 +24,7 @@ export function listen(mappe) {
     source = new EventSource(`/mappen/${mappe.id}/events?${wanted}`);
     source.addEventListener("changes", (event) => { mappe.connection(false); mappe.apply(JSON.parse(event.data)); });
     source.addEventListener("device", (event) => { mappe.device = JSON.parse(event.data); });
+    source.addEventListener("devices", (event) => { devices.apply(JSON.parse(event.data)); });
     source.addEventListener("trouble", (event) => { mappe.lost = event.data; });
     source.onopen = () => mappe.connection(false);
     source.onerror = () => {

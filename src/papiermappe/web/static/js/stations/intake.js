@@ -1,55 +1,38 @@
 // The station Intake: the ticket, the device, the run.
 import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
+import { letGo } from "./scanners.js";
 
-const KEPT_DEVICE = "papiermappe.device";
-
-/** @param {any} mappe @param {any} facts @param {{ watch: (device: number | null) => void }} stream */
-export function intake(mappe, facts, stream) {
+/** @param {any} mappe @param {any} facts @param {any} devices */
+export function intake(mappe, facts, devices) {
   return () => ({
-    /** @type {{ id: number, name: string, pressed: string }[]} */
-    devices: facts.devices.map((/** @type {[number, string]} */ [id, name]) => ({ id, name, pressed: "false" })),
-    /** @type {number | null} */
-    deviceId: null,
     wish: facts.ticket, // what the person wants; the ticket is what of it the device offers
     ticket: facts.ticket,
     /** @type {Record<string, { value: string | number, label: string }[]>} */
     choices: {},
     /** @type {string[]} */
     costs: [],
-    adding: false,
     busy: false,
 
     init() {
-      const kept = Number(localStorage.getItem(KEPT_DEVICE));
-      const first = this.devices.find((device) => device.id === kept) ?? this.devices[0];
-      if (first) this.choose(first.id);
+      devices.onChoice(() => this.offer());
+      devices.chooseFirst();
     },
 
     // ---- device and ticket
 
     get device() {
-      if (this.deviceId === null) return { name: t("No scanner yet"), state: t("add one by its address"), tone: "bad", feeder: null };
-      return mappe.device?.id === this.deviceId ? mappe.device : { name: this.devices.find((device) => device.id === this.deviceId)?.name ?? "", state: t("looking for it…"), tone: "busy", feeder: null };
-    },
-    /** @param {number} id */
-    choose(id) {
-      this.deviceId = id;
-      localStorage.setItem(KEPT_DEVICE, String(id));
-      for (const device of this.devices) device.pressed = device.id === id ? "true" : "false";
-      stream.watch(id);
-      this.offer();
-    },
-    /** @param {number} id @param {MouseEvent} event */
-    chooseByHand(id, event) {
-      this.choose(id);
-      letGo(event);
+      const { chosen } = devices;
+      if (chosen === null) return { name: t("No scanner yet"), state: devices.found.length ? t("choose one that was found") : t("add one by its address"), tone: "bad", feeder: null };
+      return mappe.device?.id === chosen.id ? { ...mappe.device, name: chosen.name } : { name: chosen.name, state: t("looking for it…"), tone: "busy", feeder: null };
     },
     async offer() {
-      const asked = `${this.deviceId} ${JSON.stringify(this.wish)}`;
+      if (devices.chosenId === null) { this.choices = {}; return; }
+
+      const asked = `${devices.chosenId} ${JSON.stringify(this.wish)}`;
       try {
-        const offer = await get(`/devices/${this.deviceId}/offer?${new URLSearchParams(this.wish)}`);
-        if (asked !== `${this.deviceId} ${JSON.stringify(this.wish)}`) return;
+        const offer = await get(`/devices/${devices.chosenId}/offer?${new URLSearchParams(this.wish)}`);
+        if (asked !== `${devices.chosenId} ${JSON.stringify(this.wish)}`) return;
         this.ticket = offer.ticket;
         this.choices = offer.choices;
         this.costs = offer.costs;
@@ -71,16 +54,6 @@ export function intake(mappe, facts, stream) {
       return Object.fromEntries(["sides", "paper", "source", "colour", "dpi"].map((name) => [
         name, (this.choices[name] ?? []).map((choice) => ({ ...choice, chosen: choice.value === this.ticket[name] })),
       ]));
-    },
-    askAddress() { this.adding = !this.adding; if (this.adding) this.$nextTick(() => this.$refs.address.focus()); },
-    get addingText() { return this.adding ? "true" : "false"; },
-    async add() {
-      const id = await mappe.command("/devices", { address: this.$refs.address.value });
-      if (id === undefined) return;
-      const all = await get("/devices");
-      this.devices = all.map((/** @type {{ id: number, name: string }} */ { id, name }) => ({ id, name, pressed: "false" }));
-      this.adding = false;
-      this.choose(id);
     },
 
     // ---- the machine
@@ -128,7 +101,7 @@ export function intake(mappe, facts, stream) {
       await mappe.command(path, body);
       this.busy = false;
     },
-    start() { if (!this.startBlocked) this.act(`/mappen/${mappe.id}/runs`, { device: this.deviceId, ticket: this.ticket }); },
+    start() { if (!this.startBlocked) this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket }); },
     nextSheet() { this.act(`/runs/${this.run.id}/next-sheet`); },
     stop() { this.act(`/runs/${this.run.id}/stop`); },
     continueRun() { this.act(`/runs/${this.run.id}/continue`); },
@@ -141,10 +114,4 @@ function howOf(ticket) {
   if (!ticket) return "";
   if (ticket.source === "glass") return t("glass");
   return ticket.sides === "both" ? t("feeder, both sides") : t("feeder, one side");
-}
-
-/** After the mouse has chosen, the focus goes back to the page, so that Space scans instead of choosing again. @param {Event} event */
-function letGo(event) {
-  const field = /** @type {HTMLElement} */ (event.target);
-  if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
 }

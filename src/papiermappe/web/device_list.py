@@ -1,0 +1,129 @@
+"""Which devices there are: those added, and those that announce themselves; told to every window as they change."""
+
+import asyncio
+import contextlib
+from collections.abc import Iterator
+
+import structlog
+from pydantic import BaseModel
+from sse_starlette import ServerSentEvent
+from starlette.concurrency import run_in_threadpool
+
+from papiermappe.devices.discovery import Discovery
+from papiermappe.devices.escl import Limits
+from papiermappe.devices.model import Reach
+from papiermappe.errors import PapiermappeError
+from papiermappe.services import devices
+from papiermappe.services.caller import MACHINE
+from papiermappe.store.database import Store
+
+log = structlog.get_logger()
+
+TRY_AGAIN_S = 2.0
+
+Outbox = asyncio.Queue[ServerSentEvent | None]
+
+
+class KnownDeviceView(BaseModel):
+    """A device that has been added."""
+
+    id: int
+    name: str
+    is_default: bool
+
+
+class FoundDeviceView(BaseModel):
+    """A device that announces itself and has not been added."""
+
+    name: str
+    address: str
+
+
+class DeviceListView(BaseModel):
+    """All devices, the default one first."""
+
+    known: list[KnownDeviceView]
+    found: list[FoundDeviceView]
+
+
+class DeviceList:
+    """Keeps the list while the server runs.
+
+    Args:
+        store: of the devices that have been added.
+        reach: where others are looked for.
+        limits: on the answers of devices that have moved.
+    """
+
+    def __init__(self, store: Store, reach: Reach, limits: Limits) -> None:
+        self._store = store
+        self._limits = limits
+        self._discovery = Discovery(reach, self._announced)
+        self._windows: set[Outbox] = set()
+        self._changed = asyncio.Event()
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._last: DeviceListView | None = None
+        self._over = False
+
+    def view(self) -> DeviceListView:
+        """Return the list as it is now."""
+        announced = self._discovery.announced()
+        return DeviceListView(
+            known=[KnownDeviceView(**device._asdict()) for device in devices.list_devices(MACHINE, self._store)],
+            found=[
+                FoundDeviceView(name=device.name, address=device.url)
+                for device in devices.newcomers(MACHINE, self._store, announced)
+            ],
+        )
+
+    def wake(self) -> None:
+        """Have the list worked out anew; from the server's own thread."""
+        self._changed.set()
+
+    @contextlib.contextmanager
+    def window(self, outbox: Outbox) -> Iterator[None]:
+        """Tell a window of changes while it is there."""
+        self._windows.add(outbox)
+        try:
+            yield
+        finally:
+            self._windows.discard(outbox)
+
+    def stop(self) -> None:
+        """Have `run` end when it has done what it is at: a thread with a connection cannot be cancelled."""
+        self._over = True
+        self._changed.set()
+
+    async def run(self) -> None:
+        """Look for devices until `stop` is called."""
+        self._loop = asyncio.get_running_loop()
+        await run_in_threadpool(self._discovery.start)
+        try:
+            while True:
+                await self._changed.wait()
+                self._changed.clear()
+                if self._over:
+                    return
+                try:
+                    await self._follow()
+                except PapiermappeError as exc:
+                    log.warning("the list of devices is not up to date", action="devices.list", cause=repr(exc))
+                    await asyncio.sleep(TRY_AGAIN_S)
+                    self._changed.set()
+        finally:
+            self._discovery.close()
+
+    async def _follow(self) -> None:
+        announced = self._discovery.announced()
+        await run_in_threadpool(devices.follow_announced, MACHINE, self._store, announced, self._limits)
+        view = await run_in_threadpool(self.view)
+        if view == self._last:
+            return
+        self._last = view
+        for outbox in self._windows:
+            with contextlib.suppress(asyncio.QueueFull):  # a window this far behind is dropped by its feed
+                outbox.put_nowait(ServerSentEvent(view.model_dump_json(), event="devices"))
+
+    def _announced(self) -> None:
+        if self._loop is not None:
+            self._loop.call_soon_threadsafe(self._changed.set)

@@ -1,0 +1,84 @@
+// At the Intake: choosing a scanner, adding, naming and removing one.
+import { get } from "../http.js";
+import { t } from "../words.js";
+
+/** @param {any} mappe @param {any} devices */
+export function scanners(mappe, devices) {
+  return () => ({
+    adding: false,
+    renaming: false,
+    /** @type {{ id: number, name: string } | null} */
+    removed: null,
+
+    get known() {
+      return devices.known.map((/** @type {any} */ device) => ({ ...device, pressed: device.id === devices.chosenId ? "true" : "false" }));
+    },
+    get found() { return devices.found; },
+    get hasFound() { return devices.found.length > 0; },
+    get hasChosen() { return devices.chosen !== null && !this.adding && !this.renaming; },
+    get canBeFirst() { return devices.known.length > 1 && !devices.chosen?.is_default; },
+    get isFirst() { return devices.known.length > 1 && Boolean(devices.chosen?.is_default); },
+    /** @param {number} id @param {MouseEvent} event */
+    choose(id, event) {
+      devices.choose(id);
+      letGo(event);
+    },
+
+    // ---- adding
+
+    askAddress() {
+      this.adding = !this.adding;
+      this.renaming = false;
+      if (this.adding) this.$nextTick(() => this.$refs.address.focus());
+    },
+    get addingText() { return this.adding ? "true" : "false"; },
+    add() { return this.addAt(this.$refs.address.value); },
+    /** @param {string} address */
+    async addAt(address) {
+      const id = await mappe.command("/devices", { address });
+      if (id === undefined) return;
+      this.adding = false;
+      await this.refresh();
+      devices.choose(id);
+    },
+    async refresh() { devices.apply(await get("/devices")); },
+
+    // ---- the chosen one
+
+    askName() {
+      this.renaming = true;
+      this.$nextTick(() => { this.$refs.name.value = devices.chosen.name; this.$refs.name.select(); });
+    },
+    cancelName() { this.renaming = false; },
+    async rename() {
+      const name = this.$refs.name.value.trim();
+      this.renaming = false;
+      if (name && name !== devices.chosen.name) await this.own("name", { name });
+    },
+    makeFirst() { return this.own("default"); },
+    async remove() {
+      const { id, name } = devices.chosen;
+      if (await this.own("remove") !== undefined) this.removed = { id, name };
+    },
+    get removedText() { return this.removed ? t("{name} is removed; what it has scanned stays.", { name: this.removed.name }) : ""; },
+    async takeBack() {
+      const { id } = /** @type {{ id: number }} */ (this.removed);
+      this.removed = null;
+      await mappe.command(`/devices/${id}/take-back`);
+      await this.refresh();
+      devices.choose(id);
+    },
+    /** @param {string} path @param {unknown} [body] */
+    async own(path, body) {
+      const done = await mappe.command(`/devices/${devices.chosenId}/${path}`, body);
+      await this.refresh();
+      return done;
+    },
+  });
+}
+
+/** After the mouse has chosen, the focus goes back to the page, so that Space scans instead of choosing again. @param {Event} event */
+export function letGo(event) {
+  const field = /** @type {HTMLElement} */ (event.target);
+  if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
+}
