@@ -63,7 +63,11 @@ def play(desk: Desk, scenario: str, victims: tuple[str, ...], rng: random.Random
     _clear_away(desk)
     mappe = patiently(lambda: mappen.open_mappe(CLERK, desk.store, f"{scenario} {'+'.join(victims)}"))
     window = Window(desk, mappe)
-    player = SCENARIOS[scenario].begin(desk, mappe, rng)
+    try:
+        player = SCENARIOS[scenario].begin(desk, mappe, rng)
+    except (Stuck, RuntimeError, TimeoutError) as exc:
+        window.close()
+        return Outcome([f"{type(exc).__name__} before the kill: {exc}"], mappe, None)
     kill = _Kill(desk, window, victims, rng.uniform(0.05, SCENARIOS[scenario].within_s))
     faults: list[str] = []
     try:

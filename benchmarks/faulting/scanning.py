@@ -28,10 +28,12 @@ def scan_in(desk: Desk, mappe: int, *papers: str) -> None:
     desk.drawer.lay(*papers)
     run = desk.command(f"/mappen/{mappe}/runs", {"device": desk.device, "ticket": FEEDER.model_dump(mode="json")})
     until_s = time.monotonic() + PATIENCE_S
-    while patiently(lambda: runs.read_run(desk.store, run))[0].state.live:
+    while (state := (read := patiently(lambda: runs.read_run(desk.store, run))[0]).state).live:
         if time.monotonic() > until_s:
             raise Stuck("the pages do not come in")
         time.sleep(0.1)
+    if state is not RunState.DONE:
+        raise Stuck(f"{state} though nothing was killed: {read.message}")
 
 
 class Scanning:

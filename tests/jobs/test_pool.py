@@ -2,14 +2,18 @@
 
 import os
 import signal
+import struct
 import subprocess
 import sys
+import threading
 import time
-from concurrent.futures.process import BrokenProcessPool
+from concurrent.futures import ThreadPoolExecutor
+from multiprocessing.connection import Connection
 from pathlib import Path
 
 import pytest
 
+from papiermappe.jobs.call_process import ProcessDied
 from papiermappe.jobs.pool import WorkPool
 
 HOLD = """
@@ -46,10 +50,60 @@ def test_a_killed_worker_leaves_no_process_behind(environment: dict[str, str]) -
 def test_a_pool_that_lost_a_process_is_made_anew() -> None:
     pool = WorkPool(1)
     try:
-        with pytest.raises(BrokenProcessPool):
+        with pytest.raises(ProcessDied):
             pool(os.kill, pool(os.getpid), signal.SIGKILL)
         assert pool(abs, -3) == 3
         with pytest.raises(ValueError, match="invalid literal"):
             pool(int, "three")
     finally:
         pool.close()
+
+
+def half_an_answer() -> bytes:
+    """Return something large; the process is killed when the beginning of it is sent."""
+
+    def send(connection: Connection, _: bytes) -> None:
+        os.write(connection.fileno(), struct.pack("!i", 1_000_000))  # so many bytes will follow
+        os.kill(os.getpid(), signal.SIGKILL)
+
+    Connection._send = send  # type: ignore[attr-defined]  # only in the process that is killed
+    return bytes(1_000_000)
+
+
+def test_a_process_that_dies_while_it_answers_leaves_nobody_waiting() -> None:
+    pool = WorkPool(2)
+    try:
+        with ThreadPoolExecutor(2) as threads:
+            ended = [threads.submit(pool, half_an_answer) for _ in range(2)]
+            for call in ended:
+                with pytest.raises(ProcessDied):
+                    call.result(30)
+        assert [pool(abs, -3) for _ in range(4)] == [3] * 4
+    finally:
+        pool.close()
+
+
+def test_what_cannot_be_sent_back_is_an_error() -> None:
+    pool = WorkPool(1)
+    try:
+        with pytest.raises(TypeError, match="cannot be sent back"):
+            pool(threading.Lock)
+        assert pool(abs, -3) == 3
+    finally:
+        pool.close()
+
+
+def test_warming_up_starts_all_processes_and_closing_ends_them() -> None:
+    pool = WorkPool(2)
+    pool.warm_up()
+    with ThreadPoolExecutor(2) as threads:
+        pids = set(threads.map(lambda _: pool(process_id_after, 0.2), range(2)))
+    assert len(pids) == 2
+    pool.close()
+    assert not any(running(pid) for pid in pids)
+
+
+def process_id_after(seconds: float) -> int:
+    """Return the number of this process, after a while."""
+    time.sleep(seconds)
+    return os.getpid()

@@ -1,15 +1,13 @@
 """Processes for computation, one page at a time each."""
 
-import multiprocessing
 import os
-import threading
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
+from queue import LifoQueue
 from typing import TypeVar
 
 import cv2
 
+from papiermappe.jobs.call_process import CallProcess, ProcessDied
 from papiermappe.lifeline import end_with
 
 T = TypeVar("T")
@@ -29,7 +27,7 @@ def _prepare(worker_pid: int, niceness: int) -> None:
 
 
 class WorkPool:
-    """Runs functions in other processes. A pool that lost a process is replaced before the next call.
+    """Runs functions in other processes, started when they are needed. One that has died is replaced.
 
     Args:
         processes: how many work at a time.
@@ -37,36 +35,43 @@ class WorkPool:
     """
 
     def __init__(self, processes: int, niceness: int = NICENESS) -> None:
-        self._processes = processes
+        self._count = processes
         self._niceness = niceness
-        self._lock = threading.Lock()
-        self._pool = self._new()
+        self._idle: LifoQueue[CallProcess | None] = LifoQueue()
+        """A place for each process; None where it is still to be started. Whoever takes a place puts it back."""
+        for _ in range(processes):
+            self._idle.put(None)
 
     def __call__(self, function: Callable[..., T], /, *arguments: object) -> T:
-        """Return what the function returns. Raises what it raises, or BrokenProcessPool where its process died."""
-        pool = self._pool
+        """Return what the function returns. Raises what it raises, or ProcessDied where its process died."""
+        process = self._idle.get()
         try:
-            return pool.submit(function, *arguments).result()
-        except BrokenProcessPool:
-            with self._lock:
-                if self._pool is pool:
-                    self._pool = self._new()
+            process = process or self._new()
+            return process.call(function, *arguments)
+        except ProcessDied:
+            if process is not None:
+                process.close()
+            process = None
             raise
+        finally:
+            self._idle.put(process)
 
     def warm_up(self) -> None:
         """Start the processes now, so that the first page need not wait for them."""
-        for started in [self._pool.submit(os.getpid) for _ in range(self._processes)]:
-            started.result()
+        places = [self._idle.get() for _ in range(self._count)]
+        for process in places:
+            self._idle.put(process or self._new())
 
     def close(self) -> None:
-        """Stop the processes."""
-        self._pool.shutdown(cancel_futures=True)
+        """Stop the processes, each when it has done what it is at."""
+        for _ in range(self._count):
+            if process := self._idle.get():
+                process.close()
+        for _ in range(self._count):
+            self._idle.put(None)
 
-    def _new(self) -> ProcessPoolExecutor:
-        context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["papiermappe.core.pages"])
-        arguments = (os.getpid(), self._niceness)
-        return ProcessPoolExecutor(self._processes, context, initializer=_prepare, initargs=arguments)
+    def _new(self) -> CallProcess:
+        return CallProcess(_prepare, os.getpid(), self._niceness)
 
 
 class Pools:

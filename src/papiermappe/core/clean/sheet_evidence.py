@@ -15,7 +15,7 @@ further than its shadow reaches, and over so many mm2, which is more than dust a
 """
 AROUND_MM = 5.0
 BRIGHT_PERCENT = 90
-GROUND_SHARE = 0.85  # of what is bright on the capture: print stands on paper
+GROUND_SHARE = 0.75  # of what is bright on the capture: print stands on paper
 RIM_MM = 2.0
 CLOSE_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
 LETTER_ROWS = 2  # ...in this many of these rows
@@ -100,7 +100,8 @@ def _darker_at(small: Coarse, levels: int) -> NDArray[np.float64]:
     around = 2 * round(mm_to_px(AROUND_MM, small.dpi) / 2) + 1
     ground = cv2.blur(grey, (around, around))
     darker = cv2.subtract(ground, grey)
-    darker[ground < GROUND_SHARE * np.percentile(grey, BRIGHT_PERCENT)] = 0  # dust on a dark backing is not print
+    backing = cv2.medianBlur(grey, around) < GROUND_SHARE * np.percentile(grey, BRIGHT_PERCENT)
+    darker[backing] = 0  # dust on a dark backing is not print
     rim = round(mm_to_px(RIM_MM, small.dpi))
     darker[:rim] = darker[-rim:] = 0
     darker[:, :rim] = darker[:, -rim:] = 0
