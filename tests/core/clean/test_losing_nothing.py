@@ -7,7 +7,7 @@ import pytest
 from papiermappe.core.clean import find_sheet, find_upright, judge_blank, judge_quality
 from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.sheet_candidates import coarse
-from papiermappe.core.clean.sheet_evidence import PrintMap
+from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -60,6 +60,27 @@ def test_a_sure_frame_of_print_on_every_side_keeps_it_all() -> None:
         (_, top), _, (_, bottom), _ = frame.corners
         assert top < 15
         assert bottom > 277
+
+
+@pytest.mark.parametrize("level", [229, 222])
+def test_a_tinted_head_that_fills_the_top_of_a_sheet_is_not_taken_for_backing(level: int) -> None:
+    capture = text_page()
+    capture[: px(24)] = level
+    write(capture, "ORCHARD COOPERATIVE", 15, 16, 70, 1.6)
+    fall = np.linspace(1.0, 0.96, capture.shape[1])[None] * np.linspace(0.96, 1.0, capture.shape[0])[:, None]
+    frame = find_sheet(noisy((capture * fall).astype(np.uint8)), DPI)
+    assert frame.confidence < 0.5 or frame.corners[0][1] < 8
+
+
+@pytest.mark.parametrize(("right_mm", "is_doubtful"), [(203, True), (209, False)])
+def test_a_side_along_a_picture_is_doubtful_where_the_sheet_goes_on(right_mm: float, is_doubtful: bool) -> None:
+    capture = np.full((px(297), px(216)), LID, np.uint8)
+    capture[px(4) : px(294), px(3) : px(209)] = PAPER
+    capture[px(10) : px(290), px(9) : px(203)] = 90
+    capture[:, px(209) : px(209.5)] -= 25  # the shadow of the sheet's edge
+    corners = np.array([(px(3), px(4)), (px(right_mm), px(4)), (px(right_mm), px(294)), (px(3), px(294))], np.float64)
+    grey = noisy(capture)
+    assert ends_in_picture(grey, DPI, coarse(grey, DPI), corners) is is_doubtful
 
 
 @pytest.mark.parametrize(("y_mm", "lost"), [(33.0, [0]), (29.0, [0]), (24.5, []), (20.0, [])])

@@ -15,7 +15,7 @@ from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
 from papiermappe.core.clean.edges import SideFit, crossing
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.clean.sheet_candidates import Coarse, Corners, areas_apart, coarse
-from papiermappe.core.clean.sheet_evidence import PrintMap, within_sheet
+from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture, within_sheet
 from papiermappe.core.clean.sheet_sides import edges_of, place_side
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked, to_grey
@@ -61,6 +61,9 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
 def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -> SheetFrame:
     plain = [_judged(frame, printed, dpi) for frame in _plain_frames(capture, dpi, small)[:1]]
     if plain and plain[0].confidence >= SURE:
+        corners = mm_to_px(1.0, dpi) * np.array(plain[0].corners) - 0.5
+        if ends_in_picture(capture, dpi, small, corners):
+            return plain[0]._replace(confidence=UNSURE)
         return plain[0]
     by_lines = _judged(_frame_by_lines(capture, dpi, small, printed), printed, dpi, faint=True)
     return max([*plain, by_lines, _whole(capture, dpi)], key=lambda frame: frame.confidence)

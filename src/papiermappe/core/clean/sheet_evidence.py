@@ -5,17 +5,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.edges import Line, beside
+from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.clean.sheet_candidates import COARSE_DPI, TINT_LEVELS, Coarse, Corners
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, to_grey
 
-PRINT_KINDS = ((50, 1.5, 2.0), (20, 5.0, 6.0))
-"""What is print, plain and faint: darker than what is around it by so many levels, so many mm beyond a side, which is
-further than its shadow reaches, and over so many mm2, which is more than dust and a hair on the lid.
+PRINT_KINDS = ((50, 1.5, 2.0, 0.85), (20, 5.0, 6.0, 0.85), (50, 2.0, 15.0, 0.6))
+"""What is print, plain and faint, and on a tint that may be a backing as well: darker than what is around it by so many
+levels, so many mm beyond a side, which is further than its shadow reaches, over so many mm2, which is more than dust
+and a hair on the lid, on ground that has such a share of what is bright on the capture.
 """
 AROUND_MM = 5.0
 BRIGHT_PERCENT = 90
-GROUND_SHARE = 0.75  # of what is bright on the capture: print stands on paper
 RIM_MM = 2.0
 CLOSE_MM = (0.4, 0.7, 1.0, 1.3)  # a letter that is cut shows on both sides of the cut, this far from it...
 LETTER_ROWS = 2  # ...in this many of these rows
@@ -25,6 +26,8 @@ CROSSING_LETTERS = 3
 MARGIN_LETTERS = 10  # so many lines begin at the margin of a text
 STEP_MM = 0.3
 ALIKE_LEVELS = 1.2  # a line whose two sides differ by less is a rule printed on the sheet
+PARALLEL = 0.02  # sine of the angle between two lines
+BEYOND_MM = 2.0  # further than the shadow of an edge
 DARK_LEVELS = 30  # print is darker than paper by at least this
 
 
@@ -39,7 +42,7 @@ class PrintMap:
         self._small = small
         self._grey = to_grey(small.picture)
         self._px_a_mm = mm_to_px(1.0, small.dpi * small.by)
-        self._kinds = [small.to_capture(_darker_at(small, levels)) for levels, _, _ in PRINT_KINDS]
+        self._kinds = [small.to_capture(_darker_at(small, levels, ground)) for levels, _, _, ground in PRINT_KINDS]
 
     def lost_beyond(self, corners: Corners) -> list[int]:
         """Return the sides, clockwise from the top, beyond which there is print, or which run through it."""
@@ -53,7 +56,7 @@ class PrintMap:
     def _is_beyond(self, side: Line) -> bool:
         return any(
             np.count_nonzero(side.away(places) < -beyond_mm * self._px_a_mm) > max_mm2 * mm_to_px(1.0, COARSE_DPI) ** 2
-            for places, (_, beyond_mm, max_mm2) in zip(self._kinds, PRINT_KINDS, strict=True)
+            for places, (_, beyond_mm, max_mm2, _) in zip(self._kinds, PRINT_KINDS, strict=True)
         )
 
     def beginning_at(self, corners: Corners) -> list[int]:
@@ -94,13 +97,13 @@ def _short_pieces(dark: NDArray[np.bool_]) -> int:
     return int(np.count_nonzero((ends[1::2] - ends[::2]) * STEP_MM <= LETTER_MM))
 
 
-def _darker_at(small: Coarse, levels: int) -> NDArray[np.float64]:
+def _darker_at(small: Coarse, levels: int, ground_share: float) -> NDArray[np.float64]:
     """Return what is darker than around it by so much, (n, 2) `(x, y)`, the rim of the capture left out."""
     grey = to_grey(small.picture)
     around = 2 * round(mm_to_px(AROUND_MM, small.dpi) / 2) + 1
     ground = cv2.blur(grey, (around, around))
     darker = cv2.subtract(ground, grey)
-    backing = cv2.medianBlur(grey, around) < GROUND_SHARE * np.percentile(grey, BRIGHT_PERCENT)
+    backing = cv2.medianBlur(grey, around) < ground_share * np.percentile(grey, BRIGHT_PERCENT)
     darker[backing] = 0  # dust on a dark backing is not print
     rim = round(mm_to_px(RIM_MM, small.dpi))
     darker[:rim] = darker[-rim:] = 0
@@ -125,6 +128,25 @@ def within_sheet(capture: Pixels, dpi: float, corners: Corners) -> list[int]:
         if alike or as_paper or paper.mean() < brightest - DARK_LEVELS:
             within.append(side)
     return within
+
+
+def ends_in_picture(capture: Pixels, dpi: float, small: Coarse, corners: Corners) -> bool:
+    """Return whether a side may be the edge of a dark picture: beyond it runs a faint line, as of an edge."""
+    strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
+    inside = {side: float(np.median(strip[0])) for side, strip in strips.items() if strip is not None}
+    dark = [side for side, level in inside.items() if level < max(inside.values()) - DARK_LEVELS]
+    lines = lines_from_outside(small.picture, small.dpi) if dark else None
+    if lines is None:
+        return False
+    for side in dark:
+        placed = Line.through(corners[side], corners[(side + 1) % 4])
+        middle = (corners[side] + corners[(side + 1) % 4]) / 2
+        for line in lines[side][:1]:
+            outmost = line.scaled(small.by)
+            is_parallel = abs(placed.dx * outmost.dy - placed.dy * outmost.dx) < PARALLEL
+            if is_parallel and outmost.away(middle) > mm_to_px(BEYOND_MM, dpi):
+                return True
+    return False
 
 
 def _apart(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
