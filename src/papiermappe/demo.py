@@ -11,9 +11,9 @@ import httpx
 from papiermappe.core.operations import SetAside
 from papiermappe.core.order.places import Side
 from papiermappe.devices.escl import Limits
-from papiermappe.devices.model import Sides, Source, TicketSettings
+from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services import delivering, devices, filing, journal, mappen, runs
+from papiermappe.services import delivering, devices, filing, journal, mappen, runs, tickets
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.reading import last_used_reading
@@ -23,6 +23,10 @@ from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, RunState
 
 PATIENCE_S = 180.0
+TICKETS = {
+    "Weigh tickets": TicketSettings(sides=Sides.ONE, dpi=200, colour=Colour.GREY, paper="A5"),
+    "Member cards": TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=600, paper="Card"),
+}
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
 HANDS = Caller("demo")
 
@@ -44,6 +48,8 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
             devices.add_device(HANDS, store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
         )
         numbers = {name: delivering.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS}
+        for name, settings in TICKETS.items():
+            tickets.keep_ticket(HANDS, store, name, settings)
         desk_of = _Demo(store, standin_url)
         letters = desk_of.scan(
             "Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE)

@@ -11,7 +11,7 @@ from papiermappe.core.operations import SetTone
 from papiermappe.core.treatment import Origin, Tone
 from papiermappe.devices.model import Abilities
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.services import delivering, devices, journal
+from papiermappe.services import delivering, devices, journal, tickets
 from papiermappe.services.caller import Caller
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
@@ -126,7 +126,10 @@ def test_runs_keep_their_captures_and_say_what_they_said(carried_over: Store) ->
     assert (run.ticket.sides, run.ticket.colour, run.ticket.paper) == ("both", "bilevel", "any")
     assert run.message is not None
     assert WORDS.text(run.message) == "Sheet 2 jammed. Sheet 1 is in."
-    assert devices.last_used_ticket(ANNA, carried_over).colour == "bilevel"
+
+
+def test_tickets_are_carried_over(carried_over: Store) -> None:
+    assert [ticket.name for ticket in tickets.list_tickets(ANNA, carried_over)] == ["Everyday"]
 
 
 def test_the_history_is_in_one_sequence_and_what_people_did_is_undone(carried_over: Store) -> None:

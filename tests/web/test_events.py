@@ -16,9 +16,9 @@ from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
 from papiermappe.web import events
-from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Feed, Hub
+from papiermappe.web.intake_list import IntakeList
 
 pytestmark = pytest.mark.anyio
 
@@ -33,7 +33,7 @@ def feed(store: Store, mappe: int) -> Feed:
 async def hub(store: Store) -> AsyncIterator[Hub]:
     """A hub that listens."""
     found = Hub(
-        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), DeviceList(store, Reach.NOWHERE, Limits())
+        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), IntakeList(store, Reach.NOWHERE, Limits())
     )
     listening = asyncio.create_task(found.run())
     yield found

@@ -26,12 +26,12 @@ from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.web import device_watch, devices, filings, mappen, runs, start
+from papiermappe.web import device_watch, devices, filings, mappen, runs, start, tickets
 from papiermappe.web import pictures as picture_routes
 from papiermappe.web.app import create_app
-from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
+from papiermappe.web.intake_list import IntakeList
 
 ORIGIN = {"Origin": "http://testserver"}
 HTML = {"Accept": "text/html"}
@@ -58,11 +58,13 @@ POSTS = [
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
     "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/devices",
     "/devices/1/name", "/devices/1/default", "/devices/1/remove", "/devices/1/take-back",
+    "/tickets", "/tickets/1/settings", "/tickets/1/name", "/tickets/1/duplicate", "/tickets/1/default",
+    "/tickets/1/remove", "/tickets/1/take-back",
 ]  # fmt: skip
 
 
 def test_the_list_of_posts_is_whole() -> None:
-    routers = (module.router for module in (start, mappen, runs, devices, picture_routes, filings))
+    routers = (module.router for module in (start, mappen, runs, devices, tickets, picture_routes, filings))
     routes = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
     posts = {re.sub(r"{\w+_id}", "1", route.path) for route in routes if "POST" in (route.methods or ())}
     assert posts == set(POSTS)
@@ -278,7 +280,15 @@ def test_what_a_device_offers(web: TestClient, zaunkoenig: int) -> None:
         {"value": "glass", "label": "glass"},
     ]
     # 230 x 330 mm at 200 dpi are 4.7 megapixels; 0.75 bit each are 440 KB
-    assert offer["costs"] == ["about 440 KB a page", "reads 7 pt print"]
+    assert offer["notes"] == [
+        "Zaunkönig D60 scans one side at a time from the glass.",
+        "The glass scans at 75, 100, 150, 200, 300, 400 and 600 dpi, not at 240: 200 dpi is taken.",
+        "A3 is larger than the glass, which takes 230 by 330 mm: any size is taken.",
+    ]
+    costs = [(cost["text"], cost["is_measured"]) for cost in offer["costs"]]
+    assert costs[0] == ("440 KB a page as scanned", False)
+    assert costs[1][0].startswith("a page filed: Faithful ")
+    assert costs[2] == ("reads 7 pt print", False)
     assert web.get("/devices/999/offer").status_code == 404
 
 
@@ -353,7 +363,7 @@ def test_pages_are_small_and_their_words_come_along(web: TestClient, mappe: int,
 @pytest.mark.anyio
 async def test_windows_are_told_of_changes_and_catch_up(store: Store, mappe: int, pages: list[int]) -> None:
     hub = Hub(
-        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), DeviceList(store, Reach.NOWHERE, Limits())
+        store, PageCache(), WORDS, DeviceWatch(store, Limits(), WORDS), IntakeList(store, Reach.NOWHERE, Limits())
     )
     listening = asyncio.create_task(hub.run())
     window = hub.events(mappe, 0, ANNA.author, None)

@@ -151,6 +151,11 @@ class TicketSettings(_Value):
     colour: Colour = Colour.COLOUR
     paper: str = "A4"
 
+    @property
+    def is_pile(self) -> bool:
+        """Whether sheets come one after the other by themselves."""
+        return self.source is Source.FEEDER
+
     def fitted(self, abilities: Abilities) -> "TicketSettings":
         """Return the ticket with each setting that the device does not offer replaced by the nearest that it does."""
         source = self.source if abilities.source(self.source) else (Source.FEEDER if abilities.feeder else Source.GLASS)

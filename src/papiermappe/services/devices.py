@@ -18,8 +18,8 @@ from papiermappe.message import Message
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.transaction import transaction
-from papiermappe.store.database import Store, notify_devices
-from papiermappe.store.models import Device, Run, RunOrigin, RunState, Ticket
+from papiermappe.store.database import Store, notify_intake
+from papiermappe.store.models import Device, Run, RunState
 
 log = structlog.get_logger()
 
@@ -67,7 +67,7 @@ def record_device(_: Caller, session: Session, url: str, abilities: Abilities) -
     """Know a device by its UUID from now on, or, where it tells none, by its address."""
     capabilities = abilities.model_dump(mode="json")
     values = {"uuid": abilities.uuid, "url": url, "capabilities": capabilities, "removed_at": None}
-    notify_devices(session)
+    notify_intake(session)
     nameless = session.scalar(select(Device).where(Device.url == url, Device.uuid.is_(None)).with_for_update())
     if nameless is not None and session.scalar(select(Device.id).where(Device.uuid == abilities.uuid)) is None:
         nameless.uuid, nameless.capabilities, nameless.removed_at = abilities.uuid, capabilities, None
@@ -99,7 +99,7 @@ def rename_device(_: Caller, session: Session, device_id: int, name: str) -> Non
     if not 0 < len(cleaned) <= MAX_NAME:
         raise NotPossible("device_name_length", limit=MAX_NAME)
     _locked_device(session, device_id).name = cleaned
-    notify_devices(session)
+    notify_intake(session)
 
 
 @transaction
@@ -109,7 +109,7 @@ def make_default(_: Caller, session: Session, device_id: int) -> None:
     session.execute(update(Device).where(Device.is_default).values(is_default=False))
     session.flush()
     device.is_default = True
-    notify_devices(session)
+    notify_intake(session)
 
 
 @transaction
@@ -120,14 +120,14 @@ def remove_device(_: Caller, session: Session, device_id: int) -> None:
     if session.scalar(select(live)):
         raise NotPossible("device_at_work", device=device.name)
     device.removed_at, device.is_default = datetime.now(UTC), False
-    notify_devices(session)
+    notify_intake(session)
 
 
 @transaction
 def take_device_back(_: Caller, session: Session, device_id: int) -> None:
     """Take back a device that was removed. Raises NotFound."""
     _locked_device(session, device_id).removed_at = None
-    notify_devices(session)
+    notify_intake(session)
 
 
 def _locked_device(session: Session, device_id: int) -> Device:
@@ -197,15 +197,6 @@ def ask_device(caller: Caller, store: Store, device_id: int, limits: Limits) -> 
     if device.uuid and abilities.uuid and abilities.uuid != device.uuid:
         return DeviceCard(device.id, device.name, None, None, Message(code="another_device_there"))
     return DeviceCard(device.id, device.name, abilities, status, None)
-
-
-def last_used_ticket(_: Caller, store: Store) -> TicketSettings:
-    """Return the ticket of the latest run; the default ticket before the first."""
-    with store.begin() as session:
-        of_runs = select(Run.ticket).where(Run.origin == RunOrigin.SCANNER, Run.ticket.is_not(None))
-        kept = session.scalar(of_runs.order_by(Run.id.desc()).limit(1))
-        kept = kept or session.scalar(select(Ticket.settings).where(Ticket.is_default))
-    return TicketSettings.model_validate(kept) if kept else TicketSettings()
 
 
 def must_fit(ticket: TicketSettings, abilities: Abilities) -> None:

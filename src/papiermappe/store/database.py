@@ -17,7 +17,7 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TransactionLost
 
 NO_MAPPE = 0
-"""In the place of a Mappe: something about the devices has changed."""
+"""In the place of a Mappe: something about the devices or the tickets has changed."""
 CHANNEL = "mappe"
 LOCK_TRY_EVERY_S = 0.05
 RETRY_PAUSES_S = (0.02, 0.05, 0.15, 0.4)
@@ -161,8 +161,8 @@ def notify(session: Session, mappe_id: int) -> None:
     session.execute(text("select pg_notify(:channel, :mappe)"), {"channel": CHANNEL, "mappe": str(mappe_id)})
 
 
-def notify_devices(session: Session) -> None:
-    """Notify all windows that a device was added, named or removed, when the transaction is committed."""
+def notify_intake(session: Session) -> None:
+    """Notify all windows that a device or a ticket has come, changed or gone, when the transaction is committed."""
     notify(session, NO_MAPPE)
 
 

@@ -164,11 +164,17 @@ class Ticket(Base):
     """Scan settings under a name."""
 
     __tablename__ = "ticket"
-    __table_args__ = (Index("uq_ticket_default", "is_default", unique=True, postgresql_where=text("is_default")),)
+    __table_args__ = (
+        Index("uq_ticket_default", "is_default", unique=True, postgresql_where=text("is_default")),
+        Index("uq_ticket_name", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
     settings: Mapped[Json]
     is_default: Mapped[bool] = mapped_column(server_default="false")
+    """Whether it is chosen where a person has not chosen any yet."""
+    removed_at: Mapped[datetime | None]
+    """When a person has removed it; it can be taken back."""
 
 
 class Destination(Base):

@@ -25,12 +25,12 @@ from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import BlobMissing, StoreError
-from papiermappe.web import devices, filings, mappen, pictures, runs, start
+from papiermappe.web import devices, filings, mappen, pictures, runs, start, tickets
 from papiermappe.web.author import Author
 from papiermappe.web.context import HERE, Context, templates_in
-from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
+from papiermappe.web.intake_list import IntakeList
 from papiermappe.web.pictures import PictureLate
 from papiermappe.web.problem import PROBLEMS, problem
 from papiermappe.web.security import HEADERS, Guard
@@ -64,14 +64,14 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     limits = Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
     quick = Limits(connect_s=1.5, answer_s=2.0, busy_s=0.0)
     pages = PageCache()
-    device_list = DeviceList(store, settings.discovery, quick)
-    hub = Hub(store, pages, spoken, DeviceWatch(store, quick, spoken), device_list)
+    intake_list = IntakeList(store, settings.discovery, quick)
+    hub = Hub(store, pages, spoken, DeviceWatch(store, quick, spoken), intake_list)
 
     @contextlib.asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
-        listening, looking = asyncio.create_task(hub.run()), asyncio.create_task(device_list.run())
+        listening, looking = asyncio.create_task(hub.run()), asyncio.create_task(intake_list.run())
         yield
-        device_list.stop()
+        intake_list.stop()
         listening.cancel()
         await asyncio.gather(listening, looking, return_exceptions=True)
         store.close()
@@ -84,7 +84,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
-    for module in (start, mappen, runs, devices, pictures, filings):
+    for module in (start, mappen, runs, devices, tickets, pictures, filings):
         app.include_router(module.router, responses=PROBLEMS)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)

@@ -5,23 +5,26 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
-from papiermappe.core.geometry import MM_PER_INCH
-from papiermappe.devices.model import Abilities, Colour, Sides, Source, TicketSettings
-from papiermappe.services import devices
+from papiermappe.core.encode.level import Level
+from papiermappe.devices.model import Abilities, Sides, Source, TicketSettings
+from papiermappe.services import costs, devices
+from papiermappe.services.costs import Cost, TicketCosts
+from papiermappe.services.offers import unoffered
 from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
-from papiermappe.web.device_list import DeviceListView
+from papiermappe.web.intake_list import IntakeListView
 from papiermappe.words import Words
 from papiermappe.words.marks import N_
 from papiermappe.words.sentences import VALUES
 
 router = APIRouter(prefix="/devices")
 
-BITS_A_PIXEL = {Colour.COLOUR: 0.75, Colour.GREY: 0.5, Colour.BILEVEL: 0.12}
 LEGIBLE_PX = 20  # an em of print needs about this many pixels to be read with ease
 POINTS_PER_INCH = 72
 
-_PAGE_SIZE = N_("about {size} a page")
+_SHEET = N_("{seconds} s a sheet")
+_SCANNED = N_("{size} a page as scanned")
+_FILED = N_("a page filed: Faithful {faithful}, Balanced {balanced}, Lean {lean}")
 _LEGIBLE = N_("reads {points} pt print")
 
 
@@ -44,12 +47,21 @@ class Choice(BaseModel):
     label: str
 
 
+class CostView(BaseModel):
+    """Something that a ticket costs, in words."""
+
+    text: str
+    is_measured: bool
+    """On this desk; else it is estimated."""
+
+
 class Offer(BaseModel):
-    """What a device offers: the ticket as it can do it, the choices, and what the ticket costs."""
+    """What a device offers: the ticket as it can do it, where that is not what was wished, the choices, the costs."""
 
     ticket: TicketSettings
+    notes: list[str]
     choices: dict[str, list[Choice]]
-    costs: list[str]
+    costs: list[CostView]
 
 
 @router.post("")
@@ -59,9 +71,9 @@ def add(ctx: Ctx, caller: Asks, command: Address) -> int:
 
 
 @router.get("")
-def list_all(ctx: Ctx) -> DeviceListView:
-    """Return all scanners: those added, and those that announce themselves."""
-    return ctx.hub.device_list.view()
+def list_all(ctx: Ctx) -> IntakeListView:
+    """Return all tickets and scanners, and the scanners that announce themselves."""
+    return ctx.hub.intake_list.view()
 
 
 @router.post("/{device_id}/name")
@@ -93,13 +105,18 @@ def offer(ctx: Ctx, caller: Asks, device_id: Id, ticket: Annotated[TicketSetting
     """Return what a device offers, going by its last answer."""
     device = devices.device_at(caller, ctx.store, device_id)
     if device.capabilities is None:
-        return Offer(ticket=ticket, choices={}, costs=[])
+        return Offer(ticket=ticket, notes=[], choices={}, costs=[])
     abilities = Abilities.model_validate(device.capabilities)
     fitted = ticket.fitted(abilities)
+    able = abilities.source(fitted.source)
+    if able is None:
+        return Offer(ticket=fitted, notes=[], choices={}, costs=[])
+    cost = costs.ticket_costs(caller, ctx.store, device_id, fitted, able)
     return Offer(
         ticket=fitted,
+        notes=[ctx.words.text(note) for note in unoffered(ticket, fitted, abilities, device.name)],
         choices=_choices(abilities, fitted, ctx.words),
-        costs=_costs(fitted, abilities, ctx.words),
+        costs=_costs(cost, fitted, ctx.words),
     )
 
 
@@ -122,14 +139,24 @@ def _choices(abilities: Abilities, ticket: TicketSettings, words: Words) -> dict
     }
 
 
-def _costs(ticket: TicketSettings, abilities: Abilities, words: Words) -> list[str]:
-    """Say how large a page becomes and how small print may be; from the pixels, so it holds for any device."""
-    able = abilities.source(ticket.source)
-    if able is None:
-        return []
-    width_mm, height_mm = ticket.area_mm(able)
-    pixels = width_mm * height_mm * (ticket.dpi / MM_PER_INCH) ** 2
-    byte_count = pixels * BITS_A_PIXEL[ticket.colour] / 8
-    size = words.size(int(round(byte_count, -4)))
+def _costs(cost: TicketCosts, ticket: TicketSettings, words: Words) -> list[CostView]:
+    """Put costs into words. How small print may be follows from the resolution, so it holds for any device."""
+    said = []
+    if cost.sheet_s is not None:
+        seconds = words.number(cost.sheet_s.value, 1)
+        said.append(CostView(text=words.gettext(_SHEET).format(seconds=seconds), is_measured=cost.sheet_s.is_measured))
+    size = words.size(_rounded(cost.scan_bytes))
+    said.append(CostView(text=words.gettext(_SCANNED).format(size=size), is_measured=cost.scan_bytes.is_measured))
+    sizes = {level.value: words.size(_rounded(cost.filed_bytes[level])) for level in Level}
+    all_measured = all(filed.is_measured for filed in cost.filed_bytes.values())
+    said.append(CostView(text=words.gettext(_FILED).format(**sizes), is_measured=all_measured))
     points = words.number(LEGIBLE_PX * POINTS_PER_INCH / ticket.dpi)
-    return [words.gettext(_PAGE_SIZE).format(size=size), words.gettext(_LEGIBLE).format(points=points)]
+    return [*said, CostView(text=words.gettext(_LEGIBLE).format(points=points), is_measured=False)]
+
+
+def _rounded(cost: Cost) -> int:
+    """Return bytes with as many digits as the figure deserves."""
+    if cost.is_measured or cost.value < 1:
+        return round(cost.value)
+    digits = len(str(int(cost.value)))
+    return int(round(cost.value, 2 - digits))

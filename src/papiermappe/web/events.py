@@ -17,8 +17,8 @@ from papiermappe.services.page_cache import PageCache
 from papiermappe.services.printed import PrintedPage, PrintedView, printed_view
 from papiermappe.services.views import MappeView, PageRow, mappe_changes
 from papiermappe.store.database import CHANNEL, NO_MAPPE, Store
-from papiermappe.web.device_list import DeviceList
 from papiermappe.web.device_watch import DeviceWatch
+from papiermappe.web.intake_list import IntakeList
 from papiermappe.words import Words
 
 log = structlog.get_logger()
@@ -165,14 +165,14 @@ class Hub:
         pages: remembered.
         words: of the windows.
         devices: asked how they are.
-        device_list: which there are.
+        intake_list: which there are.
     """
 
     def __init__(
-        self, store: Store, pages: PageCache, words: Words, devices: DeviceWatch, device_list: DeviceList
+        self, store: Store, pages: PageCache, words: Words, devices: DeviceWatch, intake_list: IntakeList
     ) -> None:
         self.devices = devices
-        self.device_list = device_list
+        self.intake_list = intake_list
         self._store = store
         self._pages = pages
         self._words = words
@@ -188,7 +188,7 @@ class Hub:
                     self._wake_all()
                     async for told in connection.notifies():
                         if int(told.payload) == NO_MAPPE:
-                            self.device_list.wake()
+                            self.intake_list.wake()
                         elif feed := self._feeds.get(int(told.payload)):
                             feed.wake()
             except (psycopg.OperationalError, ValueError) as exc:
@@ -201,7 +201,7 @@ class Hub:
     ) -> AsyncIterator[ServerSentEvent]:
         """Yield a Mappe's changes after `since`, and how a device is, for as long as the window is there."""
         feed = self._feeds.setdefault(mappe_id, Feed(self._store, self._pages, self._words, mappe_id))
-        with feed.window() as outbox, self.devices.window(device_id, outbox), self.device_list.window(outbox):
+        with feed.window() as outbox, self.devices.window(device_id, outbox), self.intake_list.window(outbox):
             try:
                 try:
                     cursor, event = await feed.catch_up(since, author)
@@ -218,6 +218,6 @@ class Hub:
                     self._feeds.pop(mappe_id, None)
 
     def _wake_all(self) -> None:
-        self.device_list.wake()
+        self.intake_list.wake()
         for feed in list(self._feeds.values()):
             feed.wake()

@@ -10,7 +10,6 @@ from sse_starlette import EventSourceResponse
 from papiermappe.core.operations import Operation
 from papiermappe.core.reading.languages import language
 from papiermappe.services import delivering, journal, mappen
-from papiermappe.services.devices import last_used_ticket
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
@@ -129,11 +128,7 @@ def station_page(request: Request, ctx: Ctx, caller: Asks, mappe_id: Id, station
 def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
     """Return what a station needs besides the Mappe."""
     if station == "intake":
-        ticket = last_used_ticket(caller, ctx.store)
-        return {
-            "devices": ctx.hub.device_list.view().model_dump(mode="json"),
-            "ticket": ticket.model_dump(mode="json"),
-        }
+        return {"intake": ctx.hub.intake_list.view().model_dump(mode="json")}
     if station == "file":
         reading = last_used_reading(caller, ctx.store, ctx.languages)
         languages = sorted(((code, ctx.words.language(language(code).tag)) for code in ctx.languages), key=_by_name)

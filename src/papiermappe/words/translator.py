@@ -194,8 +194,16 @@ def _causes(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return {"causes": " ".join(words.text(cause) for cause in params["causes"])}
 
 
+def _wished(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
+    kinds = ("source", "colour", "paper")
+    wished = {name: params[name] for name in (f"wished_{kind}" for kind in kinds) if name in params}
+    said = {name: words._value(name.removeprefix("wished_"), value) for name, value in wished.items()}
+    return said | {"offered_dpi": words.listed(params.get("offered", ()))}
+
+
 _PREPARED = {
     "turn": _turned,
+    **dict.fromkeys(("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered"), _wished),
     "run_ended": _ended,
     "run_interrupted": _interrupted,
     "document_made": _made,

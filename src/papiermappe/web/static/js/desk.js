@@ -8,7 +8,9 @@ import { file } from "./stations/file.js";
 import { intake } from "./stations/intake.js";
 import { order } from "./stations/order.js";
 import { scanners } from "./stations/scanners.js";
+import { keptTickets } from "./stations/tickets.js";
 import { tidy } from "./stations/tidy.js";
+import { createTickets } from "./tickets.js";
 import { size, t } from "./words.js";
 
 /** @param {string} id */
@@ -47,12 +49,15 @@ document.addEventListener("alpine:init", () => {
     location.assign(`/mappen/${mappe.id}/${station}${page === null ? "" : `?page=${page}`}`);
   };
 
-  Alpine.store("devices", createDevices(facts.devices));
+  Alpine.store("devices", createDevices(facts.intake));
+  Alpine.store("tickets", createTickets(facts.intake));
   const devices = Alpine.store("devices");
-  const stream = listen(mappe, devices);
+  const tickets = Alpine.store("tickets");
+  const stream = listen(mappe, (/** @type {any} */ now) => { devices.apply(now); tickets.apply(now); });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, facts));
-  Alpine.data("intake", intake(mappe, facts, devices));
+  Alpine.data("intake", intake(mappe, devices, tickets));
+  Alpine.data("tickets", keptTickets(mappe, tickets));
   Alpine.data("scanners", scanners(mappe, devices));
   Alpine.data("order", order(mappe, facts));
   Alpine.data("tidy", tidy(mappe, facts));

@@ -6,10 +6,10 @@ const LET_GO_AFTER_MS = 5000;
 
 /**
  * @param {any} mappe
- * @param {any} devices
+ * @param {(now: any) => void} onIntake takes what there is to choose from at the Intake
  * @returns {{ watch: (device: number | null) => void }}
  */
-export function listen(mappe, devices) {
+export function listen(mappe, onIntake) {
   /** @type {EventSource | null} */
   let source = null;
   /** @type {number | null} */
@@ -24,7 +24,7 @@ export function listen(mappe, devices) {
     source = new EventSource(`/mappen/${mappe.id}/events?${wanted}`);
     source.addEventListener("changes", (event) => { mappe.connection(false); mappe.apply(JSON.parse(event.data)); });
     source.addEventListener("device", (event) => { mappe.device = JSON.parse(event.data); });
-    source.addEventListener("devices", (event) => { devices.apply(JSON.parse(event.data)); });
+    source.addEventListener("intake", (event) => { onIntake(JSON.parse(event.data)); });
     source.addEventListener("trouble", (event) => { mappe.lost = event.data; });
     source.onopen = () => mappe.connection(false);
     source.onerror = () => {

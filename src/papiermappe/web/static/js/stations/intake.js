@@ -3,18 +3,22 @@ import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
 import { letGo } from "./scanners.js";
 
-/** @param {any} mappe @param {any} facts @param {any} devices */
-export function intake(mappe, facts, devices) {
+/** @param {any} mappe @param {any} devices @param {any} tickets */
+export function intake(mappe, devices, tickets) {
   return () => ({
-    wish: facts.ticket, // what the person wants; the ticket is what of it the device offers
-    ticket: facts.ticket,
+    /** @type {Record<string, string | number>} what of the wish the device can do */
+    ticket: {},
     /** @type {Record<string, { value: string | number, label: string }[]>} */
     choices: {},
     /** @type {string[]} */
-    costs: [],
+    notes: [],
+    /** @type {{ text: string, is_measured: boolean }[]} */
+    offeredCosts: [],
     busy: false,
 
     init() {
+      tickets.chooseFirst();
+      tickets.onWish(() => this.offer());
       devices.onChoice(() => this.offer());
       devices.chooseFirst();
     },
@@ -28,14 +32,15 @@ export function intake(mappe, facts, devices) {
     },
     async offer() {
       if (devices.chosenId === null) { this.choices = {}; return; }
-
-      const asked = `${devices.chosenId} ${JSON.stringify(this.wish)}`;
+      const { wish } = tickets;
+      const asked = `${devices.chosenId} ${JSON.stringify(wish)}`;
       try {
-        const offer = await get(`/devices/${devices.chosenId}/offer?${new URLSearchParams(this.wish)}`);
-        if (asked !== `${devices.chosenId} ${JSON.stringify(this.wish)}`) return;
+        const offer = await get(`/devices/${devices.chosenId}/offer?${new URLSearchParams(wish)}`);
+        if (asked !== `${devices.chosenId} ${JSON.stringify(tickets.wish)}`) return;
         this.ticket = offer.ticket;
+        this.notes = offer.notes;
         this.choices = offer.choices;
-        this.costs = offer.costs;
+        this.offeredCosts = offer.costs;
       } catch (error) { mappe.complain(error); }
     },
     /** @param {Event} event */
@@ -43,12 +48,12 @@ export function intake(mappe, facts, devices) {
       const field = /** @type {HTMLSelectElement} */ (event.target);
       const name = field.dataset.name ?? "";
       const value = name === "dpi" ? Number(field.value) : field.value;
-      this.wish = { ...this.ticket, [name]: value };
-      if (name === "source" && value === "feeder") this.wish.sides = "both";
-      this.ticket = this.wish;
+      tickets.want({ ...tickets.wish, [name]: value, ...(name === "source" && value === "feeder" ? { sides: "both" } : {}) });
       letGo(event);
-      this.offer();
     },
+    /** The settings that are changed for this once, for their words to be marked. */
+    get marks() { return Object.fromEntries(tickets.changed.map((/** @type {string} */ name) => [name, "changed"])); },
+    get costs() { return this.offeredCosts.map(({ text, is_measured: measured }) => ({ text, how: measured ? t("measured") : t("estimated") })); },
     get offered() { return Object.keys(this.choices).length > 0; },
     get options() {
       return Object.fromEntries(["sides", "paper", "source", "colour", "dpi"].map((name) => [
@@ -96,12 +101,17 @@ export function intake(mappe, facts, devices) {
     },
     /** @param {string} path @param {unknown} [body] */
     async act(path, body) {
-      if (this.busy) return;
+      if (this.busy) return undefined;
       this.busy = true;
-      await mappe.command(path, body);
+      const answer = await mappe.command(path, body);
       this.busy = false;
+      return answer;
     },
-    start() { if (!this.startBlocked) this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket }); },
+    async start() {
+      if (this.startBlocked) return;
+      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket });
+      if (run !== undefined) tickets.back(); // what was changed was for this once
+    },
     nextSheet() { this.act(`/runs/${this.run.id}/next-sheet`); },
     stop() { this.act(`/runs/${this.run.id}/stop`); },
     continueRun() { this.act(`/runs/${this.run.id}/continue`); },

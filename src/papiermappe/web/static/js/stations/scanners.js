@@ -38,6 +38,7 @@ export function scanners(mappe, devices) {
       const id = await mappe.command("/devices", { address });
       if (id === undefined) return;
       this.adding = false;
+      this.removed = null;
       await this.refresh();
       devices.choose(id);
     },

@@ -1,4 +1,7 @@
-"""Which devices there are: those added, and those that announce themselves; told to every window as they change."""
+"""What there is to choose from at the Intake: tickets, devices, and devices that announce themselves.
+
+Every window is told when it changes.
+"""
 
 import asyncio
 import contextlib
@@ -11,9 +14,9 @@ from starlette.concurrency import run_in_threadpool
 
 from papiermappe.devices.discovery import Discovery
 from papiermappe.devices.escl import Limits
-from papiermappe.devices.model import Reach
+from papiermappe.devices.model import Reach, TicketSettings
 from papiermappe.errors import PapiermappeError
-from papiermappe.services import devices
+from papiermappe.services import devices, tickets
 from papiermappe.services.caller import MACHINE
 from papiermappe.store.database import Store
 
@@ -39,14 +42,24 @@ class FoundDeviceView(BaseModel):
     address: str
 
 
-class DeviceListView(BaseModel):
-    """All devices, the default one first."""
+class TicketView(BaseModel):
+    """A ticket."""
 
+    id: int
+    name: str
+    settings: TicketSettings
+    is_default: bool
+
+
+class IntakeListView(BaseModel):
+    """All of it, the default ticket and the default device first."""
+
+    tickets: list[TicketView]
     known: list[KnownDeviceView]
     found: list[FoundDeviceView]
 
 
-class DeviceList:
+class IntakeList:
     """Keeps the list while the server runs.
 
     Args:
@@ -62,13 +75,14 @@ class DeviceList:
         self._windows: set[Outbox] = set()
         self._changed = asyncio.Event()
         self._loop: asyncio.AbstractEventLoop | None = None
-        self._last: DeviceListView | None = None
+        self._last: IntakeListView | None = None
         self._over = False
 
-    def view(self) -> DeviceListView:
+    def view(self) -> IntakeListView:
         """Return the list as it is now."""
         announced = self._discovery.announced()
-        return DeviceListView(
+        return IntakeListView(
+            tickets=[TicketView(**ticket._asdict()) for ticket in tickets.list_tickets(MACHINE, self._store)],
             known=[KnownDeviceView(**device._asdict()) for device in devices.list_devices(MACHINE, self._store)],
             found=[
                 FoundDeviceView(name=device.name, address=device.url)
@@ -107,7 +121,7 @@ class DeviceList:
                 try:
                     await self._follow()
                 except PapiermappeError as exc:
-                    log.warning("the list of devices is not up to date", action="devices.list", cause=repr(exc))
+                    log.warning("the lists of the Intake are not up to date", action="intake.list", cause=repr(exc))
                     await asyncio.sleep(TRY_AGAIN_S)
                     self._changed.set()
         finally:
@@ -122,7 +136,7 @@ class DeviceList:
         self._last = view
         for outbox in self._windows:
             with contextlib.suppress(asyncio.QueueFull):  # a window this far behind is dropped by its feed
-                outbox.put_nowait(ServerSentEvent(view.model_dump_json(), event="devices"))
+                outbox.put_nowait(ServerSentEvent(view.model_dump_json(), event="intake"))
 
     def _announced(self) -> None:
         if self._loop is not None:
