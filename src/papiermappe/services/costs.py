@@ -95,13 +95,14 @@ def _filed_bytes_a_px(store: Store, ticket: TicketSettings) -> dict[Level, float
     )
     near = Capture.dpi.between(ticket.dpi * (1 - ALIKE_DPI), ticket.dpi * (1 + ALIKE_DPI))
     like_it = Run.ticket["colour"].as_string() == ticket.colour.value
-    alike = select(Capture.id, Capture.width_px * Capture.height_px).join(Run, Run.id == Capture.run_id)
+    alike = select(Capture.id, (Capture.width_px * Capture.height_px).label("pixels")).join(
+        Run, Run.id == Capture.run_id
+    )
     with store.begin() as session:
         rows = session.execute(filed).all()
         firsts = {row.id: row.pages["pages"][0]["capture"] for row in rows}
-        pixels_of = dict(
-            session.execute(alike.where(Capture.id.in_(set(firsts.values())), near, like_it)).tuples().all()
-        )
+        alike = alike.where(Capture.id.in_(set(firsts.values())), near, like_it)
+        pixels_of = {row.id: row.pixels for row in session.execute(alike)}
     found: dict[Level, list[float]] = defaultdict(list)
     for row in rows:
         if pixels := pixels_of.get(firsts[row.id]):  # a document's pages are mostly of one size
