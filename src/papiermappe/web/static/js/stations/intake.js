@@ -14,6 +14,7 @@ export function intake(mappe, devices, tickets) {
     notes: [],
     /** @type {{ text: string, is_measured: boolean }[]} */
     offeredCosts: [],
+    offering: Promise.resolve(),
     busy: false,
 
     init() {
@@ -30,7 +31,9 @@ export function intake(mappe, devices, tickets) {
       if (chosen === null) return { name: t("No scanner yet"), state: devices.found.length ? t("choose one that was found") : t("add one by its address"), tone: "bad", feeder: null };
       return mappe.device?.id === chosen.id ? { ...mappe.device, name: chosen.name } : { name: chosen.name, state: t("looking for it…"), tone: "busy", feeder: null };
     },
-    async offer() {
+    /** Ask what the device offers for what is wished. */
+    offer() { this.offering = this.askOffer(); },
+    async askOffer() {
       if (devices.chosenId === null) { this.choices = {}; return; }
       const { wish } = tickets;
       const asked = `${devices.chosenId} ${JSON.stringify(wish)}`;
@@ -109,6 +112,7 @@ export function intake(mappe, devices, tickets) {
     },
     async start() {
       if (this.startBlocked) return;
+      await this.offering; // a word may have been changed just before
       const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket });
       if (run !== undefined) tickets.back(); // what was changed was for this once
     },
