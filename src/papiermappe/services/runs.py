@@ -49,19 +49,34 @@ class SheetsIn:
 
 @transaction
 def start_run(
-    caller: Caller, session: Session, mappe_id: int, device_id: int, ticket: TicketSettings, first_sheet: int = 1
+    caller: Caller,
+    session: Session,
+    mappe_id: int,
+    device_id: int,
+    ticket: TicketSettings,
+    expected_sheets: int | None = None,
 ) -> int:
     """Begin a run; a worker receives the pages.
+
+    Args:
+        caller: who begins it.
+        session: of the transaction.
+        mappe_id: that the pages go into.
+        device_id: the scanner.
+        ticket: its settings.
+        expected_sheets: how many the person has counted; a glass loop ends by itself when they are in.
 
     Raises:
         NotFound: there is no such Mappe or device.
         NotPossible: the device or the Mappe has a run already.
     """
     mappe = locked_mappe(caller, session, mappe_id)
-    return _begin(session, mappe, device_id, ticket, first_sheet)
+    return _begin(session, mappe, device_id, ticket, 1, expected_sheets)
 
 
-def _begin(session: Session, mappe: Mappe, device_id: int, ticket: TicketSettings, first_sheet: int) -> int:
+def _begin(
+    session: Session, mappe: Mappe, device_id: int, ticket: TicketSettings, first_sheet: int, expected: int | None
+) -> int:
     number = (session.scalar(select(func.max(Run.number)).where(Run.mappe_id == mappe.id)) or 0) + 1
     run = Run(
         mappe_id=mappe.id,
@@ -70,6 +85,7 @@ def _begin(session: Session, mappe: Mappe, device_id: int, ticket: TicketSetting
         device_id=device_id,
         ticket=ticket.model_dump(mode="json"),
         first_sheet=first_sheet,
+        expected_sheets=expected,
         state=RunState.RECEIVING,
     )
     session.add(run)
@@ -105,7 +121,8 @@ def continue_run(caller: Caller, session: Session, run_id: int) -> int:
     ticket = TicketSettings.model_validate(broken.ticket)
     so_far = sheets_in(session, broken)
     assert broken.device_id is not None  # noqa: S101 (a CHECK of the table: runs of scanners have a device)
-    continued = _begin(session, mappe, broken.device_id, ticket, so_far.next)
+    to_come = broken.expected_sheets - so_far.complete if broken.expected_sheets else 0
+    continued = _begin(session, mappe, broken.device_id, ticket, so_far.next, to_come if to_come > 0 else None)
     if so_far.half is not None:
         _set_half_aside(session, mappe, broken, so_far.half)
     return continued
@@ -159,8 +176,10 @@ def end(caller: Caller, session: Session, run_id: int, state: RunState, message:
 
 def _end(session: Session, mappe: Mappe, run: Run, state: RunState, message: Message | None) -> None:
     run.state, run.ended_at = state, datetime.now(UTC)
-    run.message = message.model_dump(mode="json") if message else None
     so_far = sheets_in(session, run)
+    if state is RunState.DONE and run.expected_sheets not in {None, so_far.complete}:
+        message = Message(code="counted_otherwise", params={"came": so_far.complete, "counted": run.expected_sheets})
+    run.message = message.model_dump(mode="json") if message else None
     params = {
         "run": run.number,
         "sheets": so_far.complete + (so_far.half is not None),
@@ -171,11 +190,11 @@ def _end(session: Session, mappe: Mappe, run: Run, state: RunState, message: Mes
 
 @transaction
 def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
-    """Let a glass loop wait for the next sheet."""
+    """Let a glass loop wait for the next sheet, or end it where all sheets are in that were counted."""
     run, mappe = _locked_run(caller, session, run_id)
     if run.state is not RunState.RECEIVING:
         return
-    if run.stop_requested:
+    if run.stop_requested or sheets_in(session, run).complete == run.expected_sheets:
         _end(session, mappe, run, RunState.DONE, None)
     else:
         run.state, run.job_url, run.job_intention = RunState.WAITING, None, None

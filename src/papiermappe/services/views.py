@@ -99,6 +99,8 @@ class RunView(BaseModel):
     device: str | None
     ticket: TicketSettings | None
     sheets: int
+    counted: int | None
+    """How many sheets the person has counted."""
     pages: int
     message: Message | None
     stopping: bool
@@ -375,6 +377,7 @@ def _run_view(session: Session, run: Run) -> RunView:
         device=run.device.name if run.device else None,
         ticket=TicketSettings.model_validate(run.ticket) if run.ticket else None,
         sheets=so_far.complete + (so_far.half is not None),
+        counted=run.expected_sheets,
         pages=runs.pages_in(session, run, so_far),
         message=Message.model_validate(run.message) if run.message else None,
         stopping=run.stop_requested and run.state.live,

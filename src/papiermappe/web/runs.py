@@ -13,12 +13,16 @@ from papiermappe.web.context import MAX_ID, Ctx, Id
 
 router = APIRouter()
 
+MAX_COUNT = 9999
+
 
 class StartRun(BaseModel):
     """A run with a device and a ticket."""
 
     device: Annotated[int, Field(ge=1, le=MAX_ID)]
     ticket: TicketSettings
+    counted: Annotated[int | None, Field(ge=1, le=MAX_COUNT)] = None
+    """How many sheets the person has counted."""
 
 
 @router.post("/mappen/{mappe_id}/runs")
@@ -29,7 +33,7 @@ def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
         problem = card.problem.model_dump(mode="json") if card.problem else None
         raise NotPossible("device_not_answering", device=card.name, problem=problem)
     devices.must_fit(command.ticket, card.abilities)
-    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket)
+    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket, command.counted)
 
 
 @router.post("/runs/{run_id}/next-sheet")

@@ -43,6 +43,7 @@ SENTENCES: dict[str, str | Plural] = {
     "straighten_uncertain": N_("It is uncertain whether the page is straight"),
     # ---- runs
     "run_interrupted": N_("{cause} {safe} {next_step}"),
+    "counted_otherwise": N_("{came} of {counted} counted sheets came."),
     "run_cut_off": N_("The run was cut off."),
     "run_held": N_("Another worker is receiving this run."),
     "job_forgotten": N_("The scanner does not know this run any more; it may have been switched off."),

@@ -14,6 +14,8 @@ export function intake(mappe, devices, tickets) {
     notes: [],
     /** @type {{ text: string, is_measured: boolean }[]} */
     offeredCosts: [],
+    /** @type {number | null} how many sheets the person has counted */
+    counted: null,
     offering: Promise.resolve(),
     busy: false,
 
@@ -54,6 +56,16 @@ export function intake(mappe, devices, tickets) {
       tickets.want({ ...tickets.wish, [name]: value, ...(name === "source" && value === "feeder" ? { sides: "both" } : {}) });
       letGo(event);
     },
+    get countText() { return this.counted === null ? "" : String(this.counted); },
+    /** @param {Event} event */
+    setCount(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const digits = field.value.replace(/\D/g, "");
+      this.counted = Number(digits) || null;
+      if (field.value !== digits) field.value = digits;
+    },
+    /** @param {Event} event */
+    leaveCount(event) { /** @type {HTMLInputElement} */ (event.target).blur(); },
     /** The settings that are changed for this once, for their words to be marked. */
     get marks() { return Object.fromEntries(tickets.changed.map((/** @type {string} */ name) => [name, "changed"])); },
     get costs() { return this.offeredCosts.map(({ text, is_measured: measured }) => ({ text, how: measured ? t("measured") : t("estimated") })); },
@@ -90,16 +102,26 @@ export function intake(mappe, devices, tickets) {
     get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
     get startLabel() { return this.fromFeeder ? t("Scan the pile") : t("Scan the first sheet"); },
     get startHint() { return this.device.ready && this.fromFeeder && this.device.paper_loaded === false ? t("Lay paper into the feeder.") : ""; },
-    get receivingLine() { return t("Scanning: {sheets}, {pages} so far", { sheets: sheets(this.run?.sheets ?? 0), pages: pages(this.run?.pages ?? 0) }); },
-    get waitingLine() { return t("Sheet {number} is in. Another one, or done?", { number: this.run?.sheets ?? 0 }); },
+    get receivingLine() {
+      const { sheets: so_far = 0, pages: page_count = 0, counted = null } = this.run ?? {};
+      return counted === null
+        ? t("Scanning: {sheets}, {pages} so far", { sheets: sheets(so_far), pages: pages(page_count) })
+        : t("Scanning: {number} of {sheets}, {pages} so far", { number: so_far, sheets: sheets(counted), pages: pages(page_count) });
+    },
+    get waitingLine() {
+      const { sheets: number = 0, counted = null } = this.run ?? {};
+      return counted === null
+        ? t("Sheet {number} is in. Another one, or done?", { number })
+        : t("Sheet {number} of {counted} is in. Lay the next one.", { number, counted });
+    },
     get interruptedText() { return this.run?.message?.text ?? ""; },
     get hasRuns() { return mappe.runs.length > 0; },
     get runs() {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
       return mappe.runs.map((/** @type {any} */ run) => ({
         id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run.ticket),
-        amount: `${sheets(run.sheets)}, ${pages(run.pages)}`, word: words[/** @type {keyof typeof words} */ (run.state)],
-        tone: run.state === "interrupted" ? "bad" : "quiet", time: clock(run.started_at),
+        amount: `${sheets(run.sheets)}, ${pages(run.pages)}`, word: run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
+        tone: run.state === "interrupted" || run.message ? "bad" : "quiet", time: clock(run.started_at),
       })).reverse().slice(0, 6);
     },
     /** @param {string} path @param {unknown} [body] */
@@ -113,8 +135,10 @@ export function intake(mappe, devices, tickets) {
     async start() {
       if (this.startBlocked) return;
       await this.offering; // a word may have been changed just before
-      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket });
-      if (run !== undefined) tickets.back(); // what was changed was for this once
+      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted });
+      if (run === undefined) return;
+      tickets.back(); // what was changed was for this once
+      this.counted = null;
     },
     nextSheet() { this.act(`/runs/${this.run.id}/next-sheet`); },
     stop() { this.act(`/runs/${this.run.id}/stop`); },
