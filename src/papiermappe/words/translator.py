@@ -94,7 +94,7 @@ class Words:
         """Return "732 KB", "1.2 MB"."""
         if byte_count >= 1e6:
             return f"{self.number(byte_count / 1e6, 1)} MB"
-        return f"{self.number(max(1, round(byte_count / 1e3)))} KB"
+        return f"{self.number(max(1 if byte_count else 0, round(byte_count / 1e3)))} KB"
 
     def listed(self, items: Sequence[object]) -> str:
         """Return "3, 5 and 6"."""

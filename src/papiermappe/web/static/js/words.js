@@ -43,7 +43,7 @@ export function sheets(count) { return t("{count} sheet", "{count} sheets", { co
 
 /** @param {number} bytes */
 export function size(bytes) {
-  return bytes >= 1e6 ? `${tenths.format(bytes / 1e6)} MB` : `${numbers.format(Math.max(1, Math.round(bytes / 1e3)))} KB`;
+  return bytes >= 1e6 ? `${tenths.format(bytes / 1e6)} MB` : `${numbers.format(Math.max(bytes ? 1 : 0, Math.round(bytes / 1e3)))} KB`;
 }
 
 /** @param {number} value */
