@@ -42,9 +42,10 @@ export function keptTickets(mappe, tickets) {
       const name = this.$refs.name.value.trim();
       const { naming } = this;
       if (!name) return;
-      if (naming === "keep") await this.become(mappe.command("/tickets", { name, settings: tickets.wish }));
-      else await this.own("name", { name });
-      if (!mappe.problem) this.naming = "";
+      const done = naming === "keep"
+        ? await this.become(mappe.command("/tickets", { name, settings: tickets.wish }))
+        : await this.own("name", { name });
+      if (done !== undefined) this.naming = "";
     },
     duplicate() { return this.become(mappe.command(`/tickets/${tickets.chosenId}/duplicate`)); },
     makeDefault() { return this.own("default"); },
@@ -63,6 +64,7 @@ export function keptTickets(mappe, tickets) {
       const id = await command;
       await this.refresh();
       if (id !== undefined) tickets.choose(id);
+      return id;
     },
     /** @param {string} path @param {unknown} [body] */
     async own(path, body) {
