@@ -15,8 +15,12 @@ from papiermappe.store.models import Capture, Document, Filing, FilingState, Run
 
 BITS_A_PX = {Colour.COLOUR: 0.75, Colour.GREY: 0.5, Colour.BILEVEL: 0.12}
 """Of what devices send, by experience."""
-FILED_BITS_A_PX = {Level.FAITHFUL: 0.35, Level.BALANCED: 0.035, Level.LEAN: 0.019}
-"""Of letters and forms, as docs/performance.md has measured them."""
+FILED_BITS_A_PX = {
+    Colour.COLOUR: {Level.FAITHFUL: 1.0, Level.BALANCED: 0.045, Level.LEAN: 0.021},
+    Colour.GREY: {Level.FAITHFUL: 0.65, Level.BALANCED: 0.035, Level.LEAN: 0.019},
+    Colour.BILEVEL: dict.fromkeys(Level, 0.02),
+}
+"""Of letters and forms, in documents of the demo."""
 LEAST_SHEETS = 3
 LAST_RUNS = 5
 LAST_FILINGS = 40
@@ -49,7 +53,9 @@ def ticket_costs(_: Caller, store: Store, device_id: int, ticket: TicketSettings
     sheet_s, scan_bytes = _of_runs(store, device_id, ticket)
     filed = _filed_bytes_a_px(store, ticket)
     measured = {level: Cost(pixels * density, is_measured=True) for level, density in filed.items()}
-    estimated = {level: Cost(pixels * bits / 8, is_measured=False) for level, bits in FILED_BITS_A_PX.items()}
+    estimated = {
+        level: Cost(pixels * bits / 8, is_measured=False) for level, bits in FILED_BITS_A_PX[ticket.colour].items()
+    }
     return TicketCosts(
         sheet_s=sheet_s,
         scan_bytes=scan_bytes or Cost(pixels * BITS_A_PX[ticket.colour] / 8, is_measured=False),
