@@ -46,3 +46,12 @@ def safe_file_name(name: str, ending: str) -> str:
     if not stem:
         raise ValueError(f"nothing is left of the name {name!r}")
     return stem + ending
+
+
+def one_line(text: str) -> str:
+    r"""Return a text that a person has typed, or a device has sent, as one line without control characters.
+
+    >>> one_line("  Weigh \n tickets")
+    'Weigh tickets'
+    """
+    return " ".join("".join(letter if letter.isprintable() else " " for letter in text).split())

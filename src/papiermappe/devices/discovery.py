@@ -8,6 +8,7 @@ from typing import NamedTuple
 import structlog
 from zeroconf import InterfaceChoice, IPVersion, ServiceBrowser, ServiceStateChange, Zeroconf
 
+from papiermappe.core.naming import one_line
 from papiermappe.devices.errors import AddressRefused
 from papiermappe.devices.escl import device_url
 from papiermappe.devices.model import Reach, plain_uuid
@@ -112,5 +113,5 @@ def announced_of(
     except AddressRefused:
         return None
     name = texts.get("ty") or service_name.partition("._")[0]
-    shown = " ".join("".join(letter if letter.isprintable() else " " for letter in name).split())[:MAX_NAME]
+    shown = one_line(name)[:MAX_NAME]
     return Announced(shown or addresses[0], plain_uuid(texts.get("uuid", "")), url)

@@ -10,6 +10,7 @@ from sqlalchemy import exists, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from papiermappe.core.naming import one_line
 from papiermappe.devices.discovery import Announced
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import EsclClient, Limits, device_url
@@ -95,7 +96,7 @@ def list_devices(_: Caller, store: Store) -> list[KnownDevice]:
 @transaction
 def rename_device(_: Caller, session: Session, device_id: int, name: str) -> None:
     """Give a device another name. Raises NotFound, NotPossible."""
-    cleaned = " ".join("".join(letter if letter.isprintable() else " " for letter in name).split())
+    cleaned = one_line(name)
     if not 0 < len(cleaned) <= MAX_NAME:
         raise NotPossible("device_name_length", limit=MAX_NAME)
     _locked_device(session, device_id).name = cleaned

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select
 from sqlalchemy.orm import Session
 
+from papiermappe.core.naming import one_line
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import NotFound, NotPossible
@@ -84,7 +85,7 @@ def rename(caller: Caller, session: Session, mappe_id: int, subject: str) -> Non
 
 
 def _clean_subject(subject: str) -> str:
-    cleaned = " ".join("".join(c if c.isprintable() else " " for c in subject).split())
+    cleaned = one_line(subject)
     if len(cleaned) > MAX_SUBJECT:
         raise NotPossible("subject_too_long", limit=MAX_SUBJECT)
     return cleaned

@@ -7,6 +7,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from papiermappe.core.naming import one_line
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
@@ -124,7 +125,7 @@ def _locked_ticket(session: Session, ticket_id: int) -> Ticket:
 
 def _free_name(session: Session, name: str, besides: int | None = None) -> str:
     """Return a name that a person has typed, cleaned. Raises NotPossible where it is none, or is taken."""
-    cleaned = " ".join("".join(letter if letter.isprintable() else " " for letter in name).split())
+    cleaned = one_line(name)
     if not 0 < len(cleaned) <= MAX_NAME:
         raise NotPossible("ticket_name_length", limit=MAX_NAME)
     if _holder(session, cleaned) not in {None, besides}:
