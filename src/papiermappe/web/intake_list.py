@@ -96,8 +96,10 @@ class IntakeList:
 
     @contextlib.contextmanager
     def window(self, outbox: Outbox) -> Iterator[None]:
-        """Tell a window of changes while it is there."""
+        """Tell a window how it is, for it may have missed something, and of changes while it is there."""
         self._windows.add(outbox)
+        if self._last is not None:
+            _put(outbox, self._last)
         try:
             yield
         finally:
@@ -122,10 +124,16 @@ class IntakeList:
                     await self._follow()
                 except PapiermappeError as exc:
                     log.warning("the lists of the Intake are not up to date", action="intake.list", cause=repr(exc))
-                    await asyncio.sleep(TRY_AGAIN_S)
-                    self._changed.set()
+                    await self._try_again()
+                except Exception:  # whatever it was, it is tried again
+                    log.exception("the lists of the Intake are not up to date", action="intake.list")
+                    await self._try_again()
         finally:
             self._discovery.close()
+
+    async def _try_again(self) -> None:
+        await asyncio.sleep(TRY_AGAIN_S)
+        self._changed.set()
 
     async def _follow(self) -> None:
         announced = self._discovery.announced()
@@ -135,9 +143,13 @@ class IntakeList:
             return
         self._last = view
         for outbox in self._windows:
-            with contextlib.suppress(asyncio.QueueFull):  # a window this far behind is dropped by its feed
-                outbox.put_nowait(ServerSentEvent(view.model_dump_json(), event="intake"))
+            _put(outbox, view)
 
     def _announced(self) -> None:
         if self._loop is not None:
             self._loop.call_soon_threadsafe(self._changed.set)
+
+
+def _put(outbox: Outbox, view: IntakeListView) -> None:
+    with contextlib.suppress(asyncio.QueueFull):  # a window this far behind is dropped by its feed
+        outbox.put_nowait(ServerSentEvent(view.model_dump_json(), event="intake"))

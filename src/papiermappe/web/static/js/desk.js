@@ -53,7 +53,11 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("tickets", createTickets(facts.intake));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
-  const stream = listen(mappe, (/** @type {any} */ now) => { devices.apply(now); tickets.apply(now); });
+  const stream = listen(mappe, (/** @type {any} */ now) => {
+    if (!facts.intake) return; // another station: it watches no device
+    devices.apply(now);
+    tickets.apply(now);
+  });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, facts));
   Alpine.data("intake", intake(mappe, devices, tickets));
