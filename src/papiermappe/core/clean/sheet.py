@@ -81,7 +81,8 @@ def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
         return frame
     kept = upright + np.array([(left, top), (-right, top), (-right, -bottom), (left, -bottom)], np.float32)
     placed = cv2.perspectiveTransform(kept[None], cv2.getPerspectiveTransform(upright, corners))[0]
-    return SheetFrame(_to_mm(np.asarray(placed, np.float64), dpi), max(frame.confidence, LINES_CONFIDENCE))
+    confidence = frame.confidence or LINES_CONFIDENCE  # a doubtful frame is as doubtful without its border
+    return SheetFrame(_to_mm(np.asarray(placed, np.float64), dpi), confidence)
 
 
 def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
