@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from papiermappe.core.clean import find_sheet, find_upright, judge_blank, judge_quality
+from papiermappe.core.clean import find_sheet, find_upright, judge_blank, judge_quality, sheet
 from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.sheet_candidates import coarse
 from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture
@@ -97,6 +97,14 @@ def test_the_margin_of_a_text_is_told_from_the_edge_of_a_sheet() -> None:
     for left_mm, sides in ((24.4, [3]), (18.0, [])):
         corners = np.array([(px(left_mm), px(5)), (px(205), px(5)), (px(205), px(290)), (px(left_mm), px(290))], float)
         assert printed.beginning_at(corners) == sides
+
+
+def test_a_margin_of_text_is_not_a_sure_side_where_paper_and_lid_are_alike(monkeypatch: pytest.MonkeyPatch) -> None:
+    page = noisy(text_page())  # its lines begin at 25 mm
+    along_text = ((24.4, 5.0), (205.0, 5.0), (205.0, 290.0), (24.4, 290.0))
+    monkeypatch.setattr(sheet, "_plain_frames", lambda *_: [sheet.SheetFrame(along_text, 0.96)])
+    frame = find_sheet(page, DPI)
+    assert frame.confidence < 0.5 or frame.corners[0][0] < 20
 
 
 @pytest.mark.parametrize("backing", [40, 150, 200])

@@ -1,10 +1,11 @@
 """Black borders along the edges of a bilevel scan: what a copier or a scanner shows beyond the sheet."""
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px, px_to_mm
-from papiermappe.core.picture import Pixels
+from papiermappe.core.picture import Pixels, to_grey
 
 MAX_DEPTH_MM = 15.0  # anything deeper is a picture or a field
 LEAST_DEPTH_MM = 0.3
@@ -18,10 +19,10 @@ GREY_LEVELS = (48, 208)
 BLACK_LEVEL = 128
 
 
-def is_bilevel(grey: Pixels) -> bool:
-    """Return whether a scan, (h, w) at its own resolution, has black and white only, but for what JPEG blurs."""
+def is_bilevel(scan: Pixels) -> bool:
+    """Return whether a scan, grey or RGB at its own resolution, has black and white only, but for what JPEG blurs."""
     low, high = GREY_LEVELS
-    some = grey[::3, ::3]
+    some = to_grey(np.asarray(cv2.resize(scan, None, fx=1 / 3, fy=1 / 3, interpolation=cv2.INTER_NEAREST), np.uint8))
     return bool(((some > low) & (some < high)).mean() <= GREY_SHARE)
 
 

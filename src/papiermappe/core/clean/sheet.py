@@ -15,7 +15,7 @@ from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
 from papiermappe.core.clean.edges import SideFit, crossing
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.clean.sheet_candidates import Coarse, Corners, areas_apart, coarse
-from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture, within_sheet
+from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture, is_alike_across, within_sheet
 from papiermappe.core.clean.sheet_sides import edges_of, place_side
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked, to_grey
@@ -24,6 +24,7 @@ SURE = 0.5
 UNSURE = 0.4
 LINE_SHARE = 0.6  # a faint line covers at least this share of a side
 LINES_CONFIDENCE = 0.8
+BORDERS_DPI = 150.0  # enough for borders
 
 
 class SheetFrame(NamedTuple):
@@ -53,8 +54,7 @@ def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
     small = coarse(whole, dpi)
     printed = PrintMap(small)
     frame = _best_frame(whole, dpi, small, printed)
-    grey = to_grey(whole)
-    trimmed = _trimmed(frame, grey, dpi) if is_bilevel(grey) else frame
+    trimmed = _trimmed(frame, to_grey(whole), dpi) if is_bilevel(whole) else frame
     return _judged(trimmed, printed, dpi) if trimmed is not frame else frame
 
 
@@ -62,9 +62,10 @@ def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -
     plain = [_judged(frame, printed, dpi) for frame in _plain_frames(capture, dpi, small)[:1]]
     if plain and plain[0].confidence >= SURE:
         corners = mm_to_px(1.0, dpi) * np.array(plain[0].corners) - 0.5
-        if ends_in_picture(capture, dpi, small, corners):
-            return plain[0]._replace(confidence=UNSURE)
-        return plain[0]
+        at_margin = any(is_alike_across(capture, dpi, corners, side) for side in printed.beginning_at(corners))
+        if not at_margin and not ends_in_picture(capture, dpi, small, corners):
+            return plain[0]
+        plain[0] = plain[0]._replace(confidence=UNSURE)
     by_lines = _judged(_frame_by_lines(capture, dpi, small, printed), printed, dpi, faint=True)
     return max([*plain, by_lines, _whole(capture, dpi)], key=lambda frame: frame.confidence)
 
@@ -72,11 +73,12 @@ def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -
 def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
     """Return the frame without the black borders that are left in it; the very same where none are."""
     corners = (mm_to_px(1.0, dpi) * np.array(frame.corners) - 0.5).astype(np.float32)
-    lengths = np.linalg.norm(corners - np.roll(corners, -1, axis=0), axis=1)
+    flat_dpi = min(dpi, BORDERS_DPI)
+    lengths = np.linalg.norm(corners - np.roll(corners, -1, axis=0), axis=1) * flat_dpi / dpi
     width, height = (max(1, round(float(lengths[side::2].mean()))) for side in (0, 1))
     upright = np.array([(0, 0), (width, 0), (width, height), (0, height)], np.float32) - np.float32(0.5)
     flat = cv2.warpPerspective(grey, cv2.getPerspectiveTransform(corners, upright), (width, height), borderValue=255)
-    top, right, bottom, left = mm_to_px(1.0, dpi) * black_borders_mm(np.asarray(flat, np.uint8), dpi)
+    top, right, bottom, left = mm_to_px(1.0, flat_dpi) * black_borders_mm(np.asarray(flat, np.uint8), flat_dpi)
     if not max(top, right, bottom, left):
         return frame
     kept = upright + np.array([(left, top), (-right, top), (-right, -bottom), (left, -bottom)], np.float32)
@@ -147,9 +149,10 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
 def _judged(frame: SheetFrame, printed: PrintMap, dpi: float, faint: bool = False) -> SheetFrame:
     """Return the frame as sure as it may be: not where it loses print, nor, if faint, along the margin of a text."""
     corners = mm_to_px(1.0, dpi) * np.array(frame.corners) - 0.5
-    if frame.confidence < SURE or not (printed.lost_beyond(corners) or (faint and printed.beginning_at(corners))):
+    if frame.confidence < SURE:
         return frame
-    return frame._replace(confidence=UNSURE)
+    loses_print = printed.lost_beyond(corners) or (faint and printed.beginning_at(corners))
+    return frame._replace(confidence=UNSURE) if loses_print else frame
 
 
 def _placed(capture: Pixels, dpi: float, box: Corners) -> SheetFrame:
