@@ -41,7 +41,7 @@ from papiermappe.devices.model import Abilities, TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import devices, journal, mappen, runs
+from papiermappe.services import devices, journal, keeping, mappen, runs
 from papiermappe.services.analysing import record_analysis
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.pictures import PictureSize
@@ -86,9 +86,9 @@ class Desk:
 
     def arrive(self, run: int) -> int:
         """Have a page arrive and be analysed, as device and worker would."""
-        place = runs.next_place(runs.read_run(self.store, run)[1])
-        capture = self._picture(place[1])
-        page = runs.keep_capture(self.store, run, place, capture)
+        place = runs.next_place(*runs.read_run(self.store, run))
+        capture = self._picture(place.side)
+        page = keeping.keep_capture(self.store, run, place, capture)
         self._captures[page] = capture
         self.analysed(page)
         return page

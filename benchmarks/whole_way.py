@@ -32,7 +32,7 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import delivering, devices, filing, mappen, runs
+from papiermappe.services import delivering, devices, filing, keeping, mappen, runs
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.pictures import PictureSize
@@ -143,8 +143,8 @@ class Bench:
                 captures.append(CapturedPicture(data, TICKET.dpi))
         steps: dict[str, list[float]] = {"kept": [], "looked": [], "made": [], "preview": []}
         for capture in captures:
-            place = runs.next_place(runs.read_run(self._store, run_id)[1])
-            timed(steps["kept"], runs.keep_capture, self._store, run_id, place, capture)
+            place = runs.next_place(*runs.read_run(self._store, run_id))
+            timed(steps["kept"], keeping.keep_capture, self._store, run_id, place, capture)
             analysis, _ = timed(
                 steps["looked"], analyse_with_preview, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY
             )

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from papiermappe.core.operations import (
-    OPERATION,
+    JOURNALED,
     BringBack,
     Changes,
     Crop,
@@ -33,7 +33,7 @@ def pile(sheets: int, mappe: int = 1, first: int = 1, numbers: dict[int, int] | 
     """Return sheets with both sides; the front of sheet n has the id 2n - 1."""
     return [
         PageState(
-            first + 2 * sheet + back, mappe, Decimal(sheet + 1), Side.BACK if back else Side.FRONT, False, FOUND,
+            first + 2 * sheet + back, mappe, Decimal(sheet + 1), Side.BACK if back else Side.FRONT, False, FOUND, 7,
             (numbers or {}).get(first + 2 * sheet + back),
         )
         for sheet in range(sheets)
@@ -65,7 +65,7 @@ def test_turns_add_up(quarters: list[int]) -> None:
         treatment = page.treatment.model_copy(
             update={"quarter_turns": fields.get("quarter_turns", page.treatment.quarter_turns)}
         )
-        page = PageState(page.id, page.mappe_id, page.rank, page.side, page.set_aside, treatment)
+        page = PageState(page.id, page.mappe_id, page.rank, page.side, page.set_aside, treatment, 7)
     assert page.treatment.quarter_turns == sum(quarters) % 4
 
 
@@ -116,8 +116,8 @@ def test_pages_go_to_the_end_of_another_mappe_sheet_by_sheet() -> None:
     ],
 )  # fmt: skip
 def test_operations_survive_the_journal(operation: Turn) -> None:
-    assert OPERATION.validate_python(operation.model_dump(mode="json")) == operation
-    assert OPERATION.validate_json(operation.model_dump_json()) == operation
+    assert JOURNALED.validate_python(operation.model_dump(mode="json")) == operation
+    assert JOURNALED.validate_json(operation.model_dump_json()) == operation
 
 
 @pytest.mark.parametrize(
@@ -132,9 +132,9 @@ def test_operations_survive_the_journal(operation: Turn) -> None:
 )
 def test_what_is_no_operation_is_refused(wrong: dict[str, object]) -> None:
     with pytest.raises(ValidationError):
-        OPERATION.validate_python(wrong)
+        JOURNALED.validate_python(wrong)
 
 
 def test_the_fields_of_a_page_are_all_that_an_operation_may_set() -> None:
     fields = pile(1)[0].fields()
-    assert fields.keys() == {"mappe_id", "rank", "side", "set_aside"} | Treatment.model_fields.keys()
+    assert fields.keys() == {"mappe_id", "rank", "side", "set_aside", "capture_id"} | Treatment.model_fields.keys()

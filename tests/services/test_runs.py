@@ -14,9 +14,9 @@ from papiermappe.devices.errors import AnswerRefused, DeviceUnreachable
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import Source
 from papiermappe.message import Message
-from papiermappe.services import mappen, receiving, runs
+from papiermappe.services import keeping, mappen, receiving, runs
 from papiermappe.services.errors import NotPossible, RunHeld
-from papiermappe.services.runs import SheetsIn, interruption
+from papiermappe.services.runs import PlaceInRun, SheetsIn, interruption
 from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone, DiskFull
@@ -204,7 +204,7 @@ def test_a_full_disk_loses_nothing(
 
 
 def test_a_lost_database_is_waited_for(run: Run, store: Store, drawer: Drawer, monkeypatch: pytest.MonkeyPatch) -> None:
-    keep, count = runs.keep_capture, iter(range(100))
+    keep, count = keeping.keep_capture, iter(range(100))
 
     def away_for_a_while(*arguments: object) -> int:
         if next(count) in {1, 2}:
@@ -212,7 +212,7 @@ def test_a_lost_database_is_waited_for(run: Run, store: Store, drawer: Drawer, m
         return keep(*arguments)  # type: ignore[arg-type]  # passed through
 
     drawer.lay("german", "hail")
-    monkeypatch.setattr(runs, "keep_capture", away_for_a_while)
+    monkeypatch.setattr(keeping, "keep_capture", away_for_a_while)
     assert kept(store, run()) == [(1, "front"), (1, "back"), (2, "front"), (2, "back")]
 
 
@@ -227,7 +227,7 @@ def test_keeping_a_page_twice_keeps_it_once(store: Store, mappe: int, zaunkoenig
             if page is not None:
                 picture = receiving._picture(page, QUICK, Limits())
                 for _ in range(2):
-                    runs.keep_capture(store, run_id, (1, Side.FRONT), picture)
+                    keeping.keep_capture(store, run_id, PlaceInRun(1, Side.FRONT, 1), picture)
             return None
 
     receiving.receive(store, run_id, Limits(), Twice)

@@ -9,7 +9,7 @@ import pytest
 import papiermappe
 from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.encode.encoded import MadeOf
-from papiermappe.core.operations import OPERATION
+from papiermappe.core.operations import JOURNALED
 from papiermappe.core.treatment import Tone
 from papiermappe.devices.model import Colour, DeviceState, Sides, Source
 from papiermappe.message import Message
@@ -40,7 +40,7 @@ def test_every_code_has_its_sentence() -> None:
 
 def test_every_kind_of_a_code_has_its_words() -> None:
     assert {f"finding_{kind.value}" for kind in FindingKind} <= SENTENCES.keys()
-    kinds = OPERATION.json_schema()["discriminator"]["mapping"].keys()
+    kinds = JOURNALED.json_schema()["discriminator"]["mapping"].keys()
     assert set(kinds) - {"straighten", "crop"} <= SENTENCES.keys()
     for name, codes in (
         ("tone", Tone), ("source", Source), ("sides", Sides), ("colour", Colour), ("made_of", MadeOf),

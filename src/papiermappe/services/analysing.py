@@ -80,7 +80,7 @@ def _analyse(
     size = PictureSize.LANE
     analysis, small = compute(analyse_with_preview, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), small)
-    record_analysis(MACHINE, store, page_id, analysis)
+    record_analysis(MACHINE, store, page_id, analysis, capture.id)
 
 
 def _usual_height_mm(session: Session, page: Page) -> float | None:
@@ -97,14 +97,25 @@ def _height_mm(page: Page) -> float:
 
 
 @transaction
-def record_analysis(caller: Caller, session: Session, page_id: int, analysis: Analysis) -> None:
+def record_analysis(
+    caller: Caller, session: Session, page_id: int, analysis: Analysis, capture_id: int | None = None
+) -> None:
     """Record what the machine found on a page; whatever a person has set meanwhile stays.
 
     Where it is not sure which way up the page stands, the recogniser will be asked.
+
+    Args:
+        caller: the machine.
+        session: of the transaction.
+        page_id: the page.
+        analysis: what was found.
+        capture_id: that was looked at, None for its present one; nothing is recorded where it has another by now.
     """
     page = session.get_one(Page, page_id)
     mappe = locked_mappe(caller, session, page.mappe_id)
     session.refresh(page)
+    if capture_id not in {None, page.capture_id}:
+        return
     earlier = analysis_of(page)
     before = (earlier.treatment if earlier else Treatment()).model_dump(mode="json")
     now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), analysis.treatment))

@@ -91,14 +91,14 @@ def _orphan(run: Run, status: DeviceStatus) -> JobStatus | None:
 
 def pages_kept(run: Run, so_far: SheetsIn) -> int:
     """Return how many pages of the present job are kept."""
-    return so_far.complete * (2 if is_two_sided(run) else 1) + (so_far.half is not None) - run.pages_before_job
+    return so_far.captures - run.captures_before_job
 
 
 def pages_expected(run: Run) -> int | None:
     """Return how many pages of the present job a person has counted; None if nobody has."""
     if run.expected_sheets is None:
         return None
-    return run.expected_sheets * (2 if is_two_sided(run) else 1) - run.pages_before_job
+    return run.expected_sheets * (2 if is_two_sided(run) else 1) - run.captures_before_job
 
 
 def must_be_over(client: EsclClient, job: DeviceJob, source: Source, kept: int, expected: int | None = None) -> None:

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy import Row, Select, func, select
 from sqlalchemy.orm import Session, aliased
 
-from papiermappe.core.operations import OPERATION
+from papiermappe.core.operations import JOURNALED
 from papiermappe.message import Message
 from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe
 
@@ -66,5 +66,5 @@ def _message(row: Row[Any]) -> Message:
 
 def _original(row: Row[Any]) -> Message:
     if row.operation is not None:
-        return OPERATION.validate_python(row.operation).message(row.pages)
+        return JOURNALED.validate_python(row.operation).message(row.pages)
     return Message.model_validate(row.message or row.original_message)

@@ -4,14 +4,14 @@ An entry sets fields of pages and nothing else, so that undoing a turn leaves al
 page since. People conflict only where both have set the same field of the same page; the machine conflicts with nobody.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, NamedTuple
 
 from sqlalchemy import ScalarSelect, case, select
 from sqlalchemy.orm import Session, aliased, lazyload
 
-from papiermappe.core.operations import MoveToMappe, Operation
+from papiermappe.core.operations import MoveToMappe, Operation, TakeAgain
 from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.core.treatment import Treatment
@@ -22,10 +22,12 @@ from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.history import told_of
 from papiermappe.services.pages import page_state, page_states
 from papiermappe.services.transaction import transaction
-from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
-from papiermappe.store.queue import read_soon
+from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
+from papiermappe.store.queue import JobKind, enqueue, read_soon
 
 PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
+PAGE_FIELDS = PLACE_FIELDS | {"capture_id"}
+"""Those that are not of the treatment."""
 
 
 @transaction
@@ -89,6 +91,22 @@ def machine_entry(
     )
 
 
+def take_again(session: Session, mappe: Mappe, page: Page, capture: Capture, author: str) -> int:
+    """Give a page another capture, as a person asked for; return the entry, which that person can undo.
+
+    Args:
+        session: of the transaction.
+        mappe: of the page, locked.
+        page: the page.
+        capture: the new one.
+        author: who asked for it.
+    """
+    operation = TakeAgain(pages=(page.id,), capture_id=capture.id)
+    changes = operation.apply([page_state(page)])
+    said = operation.model_dump(mode="json")
+    return _write(session, EntryKind.DO, changes, {page.id: page}, {mappe.id: mappe}, author=author, operation=said)
+
+
 @transaction
 def undo(caller: Caller, session: Session, mappe_id: int, seq: int) -> int:
     """Take an entry back. Raises NotFound, NotPossible, ChangedMeanwhile."""
@@ -149,8 +167,9 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
         before, after = _as_written_today(row.before), _as_written_today(row.after)
         expected, changes[row.page_id] = (after, before) if undoing else (before, after)
         now = page_state(pages[row.page_id]).fields()
-        if any(now[name] != value for name, value in expected.items()):
-            raise ChangedMeanwhile("changed_since", entry=_later_entry(session, row.page_id, expected, seq))
+        differing = {name for name, value in expected.items() if now[name] != value}
+        if differing and (later := _set_later(session, row.page_id, differing, seq)):
+            raise ChangedMeanwhile("changed_since", entry=later)
     return _write(
         session, kind, _into_free_places(session, pages, changes), pages, mappen, author=caller.author, of_seq=seq
     )
@@ -164,20 +183,23 @@ def _as_written_today(fields: Fields) -> Fields:
         if (field := Treatment.model_fields.get(name)) and (value is not None or field.default is None)
     }
     whole = Treatment.model_validate(treated).model_dump(mode="json")
-    return {name: whole.get(name, value) for name, value in fields.items() if name in whole or name in PLACE_FIELDS}
+    return {name: whole.get(name, value) for name, value in fields.items() if name in whole or name in PAGE_FIELDS}
 
 
-def _later_entry(session: Session, page_id: int, fields: Fields, seq: int) -> Any:
-    """Return the message of the newest entry after `seq` that set one of the given fields of a page."""
+def _set_later(session: Session, page_id: int, names: Collection[str], seq: int) -> Any:
+    """Return the message of the newest entry by a person that set one of a page's fields after `seq`.
+
+    None where only the machine did, or the newest is the undoing of that entry itself.
+    """
     later = (
-        select(JournalChange.seq, JournalChange.after)
+        select(JournalChange.seq, JournalChange.after, JournalEntry.of_seq)
         .join(JournalEntry, JournalEntry.seq == JournalChange.seq)
         .where(JournalChange.page_id == page_id, JournalChange.seq > seq, JournalEntry.kind != EntryKind.MACHINE)
         .order_by(JournalChange.seq.desc())
     )
     for row in session.execute(later):
-        if fields.keys() & row.after.keys():
-            return told_of(session, [row.seq])[row.seq].model_dump(mode="json")
+        if row.after.keys() & set(names):
+            return None if row.of_seq == seq else told_of(session, [row.seq])[row.seq].model_dump(mode="json")
     return None
 
 
@@ -255,7 +277,7 @@ def _write(
             now = page_state(page).fields()
             before = {name: now[name] for name in fields}
             session.add(JournalChange(page_id=page_id, seq=seq, before=before, after=dict(fields)))
-            _set(page, fields)
+            _set(session, page, fields)
         page.revision = seq
     for mappe_id in {pages[page_id].mappe_id for page_id in _to_read(changes)}:
         read_soon(session, mappe_id)
@@ -267,7 +289,7 @@ def _to_read(changes: Changes) -> Sequence[int]:
     return [page_id for page_id, fields in changes.items() if not fields or not PLACE_FIELDS.issuperset(fields)]
 
 
-def _set(page: Page, fields: Fields) -> None:
+def _set(session: Session, page: Page, fields: Fields) -> None:
     if "mappe_id" in fields:
         page.mappe_id = fields["mappe_id"]
     if "rank" in fields:
@@ -276,6 +298,11 @@ def _set(page: Page, fields: Fields) -> None:
         page.side = Side(fields["side"])
     if "set_aside" in fields:
         page.set_aside = fields["set_aside"]
-    treated = {name: value for name, value in fields.items() if name not in PLACE_FIELDS}
+    if fields.get("capture_id", page.capture_id) != page.capture_id:
+        page.capture_id, page.analysis, page.printed = fields["capture_id"], None, None
+        session.flush()
+        session.refresh(page, ["capture"])
+        enqueue(session, JobKind.ANALYSE, page_id=page.id)
+    treated = {name: value for name, value in fields.items() if name not in PAGE_FIELDS}
     if treated:
         page.treatment = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")

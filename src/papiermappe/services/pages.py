@@ -48,7 +48,9 @@ def picture_name(page: Page) -> str:
 
 def page_state(page: Page, number: int | None = None, blank: bool = False) -> PageState:
     """Return a page as operations see it."""
-    return PageState(page.id, page.mappe_id, page.rank, page.side, page.set_aside, page.treatment, number, blank)
+    return PageState(
+        page.id, page.mappe_id, page.rank, page.side, page.set_aside, page.treatment, page.capture_id, number, blank
+    )
 
 
 def page_states(pages: Sequence[Page]) -> list[PageState]:

@@ -11,7 +11,7 @@ from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import Source, TicketSettings
 from papiermappe.errors import PapiermappeError, PictureRefused
 from papiermappe.message import Message
-from papiermappe.services import device_jobs, runs
+from papiermappe.services import device_jobs, keeping, runs
 from papiermappe.services.caller import MACHINE
 from papiermappe.services.errors import RunHeld
 from papiermappe.services.patience import patiently
@@ -78,7 +78,7 @@ def _pull(store: Store, run: Run, client: EsclClient, limits: Limits, lock: Advi
             patiently(partial(runs.end, MACHINE, store, run.id, RunState.DONE))
             return
         picture = _picture(data, ticket, limits)
-        patiently(partial(runs.keep_capture, store, run.id, runs.next_place(so_far), picture))
+        patiently(partial(keeping.keep_capture, store, run.id, runs.next_place(run, so_far), picture))
         if ticket.source is Source.GLASS:
             patiently(partial(runs.wait_for_sheet, MACHINE, store, run.id))
             return

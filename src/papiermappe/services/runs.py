@@ -1,32 +1,25 @@
-"""Runs, and the captures they bring in.
-
-A capture is on disk and its row committed before the device is asked for the next page.
-"""
+"""Runs: begun, continued, ended, and what they have brought in so far."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from decimal import Decimal
+from typing import NamedTuple
 
 from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.operations import SetAside
+from papiermappe.core.order.landing import Again, Backs, BacksOrder, Landing
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import page_jpeg
-from papiermappe.core.picture import CapturedPicture, PictureHead
-from papiermappe.core.treatment import Treatment
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.message import Message
-from papiermappe.services.caller import MACHINE, Caller, locked_mappe
+from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import run_changed
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import machine_entry
+from papiermappe.services.landing import backs_of, landing_of, must_be_there
 from papiermappe.services.pages import page_states
-from papiermappe.services.pictures import PictureSize
 from papiermappe.services.transaction import transaction
-from papiermappe.store.blobs import Blobs, sha256_of
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Mappe, Page, Run, RunOrigin, RunState
 from papiermappe.store.queue import JobKind, enqueue
@@ -40,11 +33,22 @@ class SheetsIn:
     complete: int
     half: int | None
     """The sheet of which only the front is in, of two sides."""
+    captures: int = 0
+    """How many pictures have come, those that were taken again included."""
 
     @property
     def next(self) -> int:
         """The sheet to put in first when continuing."""
         return self.first + self.complete
+
+
+class PlaceInRun(NamedTuple):
+    """Which capture of a run it is."""
+
+    sheet: int
+    side: Side
+    take: int
+    """1, or more where the sheet was taken again."""
 
 
 @transaction
@@ -55,6 +59,7 @@ def start_run(
     device_id: int,
     ticket: TicketSettings,
     expected_sheets: int | None = None,
+    landing: Landing | None = None,
 ) -> int:
     """Begin a run; a worker receives the pages.
 
@@ -65,29 +70,51 @@ def start_run(
         device_id: the scanner.
         ticket: its settings.
         expected_sheets: how many the person has counted; a glass loop ends by itself when they are in.
+        landing: where its pages go; None: to the Mappe's end.
 
     Raises:
-        NotFound: there is no such Mappe or device.
+        NotFound: there is no such Mappe or device, or a page by which it lands is not in the Mappe.
         NotPossible: the device or the Mappe has a run already.
     """
     mappe = locked_mappe(caller, session, mappe_id)
-    return _begin(session, mappe, device_id, ticket, 1, expected_sheets)
-
-
-def _begin(
-    session: Session, mappe: Mappe, device_id: int, ticket: TicketSettings, first_sheet: int, expected: int | None
-) -> int:
-    number = (session.scalar(select(func.max(Run.number)).where(Run.mappe_id == mappe.id)) or 0) + 1
+    must_be_there(session, mappe_id, landing)
+    if isinstance(landing, Again):
+        a_sheet = 2 if ticket.sides is Sides.BOTH else 1
+        expected_sheets = -(-len(landing.pages) // a_sheet)
     run = Run(
-        mappe_id=mappe.id,
-        number=number,
-        origin=RunOrigin.SCANNER,
         device_id=device_id,
+        author=caller.author,
         ticket=ticket.model_dump(mode="json"),
-        first_sheet=first_sheet,
-        expected_sheets=expected,
-        state=RunState.RECEIVING,
+        expected_sheets=expected_sheets,
+        landing=landing.model_dump(mode="json") if landing else None,
     )
+    return _begin(session, mappe, run)
+
+
+@transaction
+def start_backs(
+    caller: Caller, session: Session, run_id: int, device_id: int, ticket: TicketSettings, order: BacksOrder
+) -> int:
+    """Begin the run of the backs of a one-sided run.
+
+    Raises:
+        NotFound: there is no such run or device.
+        NotPossible: no front of it is there, or the device or the Mappe has a run already.
+    """
+    fronts, mappe = locked_run(caller, session, run_id)
+    run = Run(
+        device_id=device_id,
+        author=caller.author,
+        ticket=ticket.model_dump(mode="json"),
+        landing=backs_of(session, fronts, order).model_dump(mode="json"),
+    )
+    return _begin(session, mappe, run)
+
+
+def _begin(session: Session, mappe: Mappe, run: Run) -> int:
+    """Begin a run of a scanner, whose device, ticket and landing are set."""
+    number = (session.scalar(select(func.max(Run.number)).where(Run.mappe_id == mappe.id)) or 0) + 1
+    run.mappe_id, run.number, run.origin, run.state = mappe.id, number, RunOrigin.SCANNER, RunState.RECEIVING
     session.add(run)
     try:
         session.flush()
@@ -115,14 +142,20 @@ def continue_run(caller: Caller, session: Session, run_id: int) -> int:
         NotFound: there is no such run.
         NotPossible: it was not interrupted, or another run has begun.
     """
-    broken, mappe = _locked_run(caller, session, run_id)
+    broken, mappe = locked_run(caller, session, run_id)
     if broken.state is not RunState.INTERRUPTED:
         raise NotPossible("run_not_interrupted")
-    ticket = TicketSettings.model_validate(broken.ticket)
     so_far = sheets_in(session, broken)
-    assert broken.device_id is not None  # noqa: S101 (a CHECK of the table: runs of scanners have a device)
     to_come = broken.expected_sheets - so_far.complete if broken.expected_sheets else 0
-    continued = _begin(session, mappe, broken.device_id, ticket, so_far.next, to_come if to_come > 0 else None)
+    run = Run(
+        device_id=broken.device_id,
+        author=caller.author,
+        ticket=broken.ticket,
+        first_sheet=so_far.next,
+        expected_sheets=to_come if to_come > 0 else None,
+        landing=broken.landing,
+    )
+    continued = _begin(session, mappe, run)
     if so_far.half is not None:
         _set_half_aside(session, mappe, broken, so_far.half)
     return continued
@@ -139,7 +172,7 @@ def _set_half_aside(session: Session, mappe: Mappe, run: Run, sheet: int) -> Non
 @transaction
 def dismiss(caller: Caller, session: Session, run_id: int) -> None:
     """Finish an interrupted run without the rest."""
-    run, mappe = _locked_run(caller, session, run_id)
+    run, mappe = locked_run(caller, session, run_id)
     run.dismissed = True
     run_changed(session, mappe, run)
 
@@ -147,7 +180,7 @@ def dismiss(caller: Caller, session: Session, run_id: int) -> None:
 @transaction
 def next_sheet(caller: Caller, session: Session, run_id: int) -> None:
     """Scan the next sheet from the glass."""
-    run, mappe = _locked_run(caller, session, run_id)
+    run, mappe = locked_run(caller, session, run_id)
     if run.state is not RunState.WAITING:
         raise NotPossible("scanner_at_work")
     run.state = RunState.RECEIVING
@@ -156,9 +189,25 @@ def next_sheet(caller: Caller, session: Session, run_id: int) -> None:
 
 
 @transaction
+def retake(caller: Caller, session: Session, run_id: int) -> None:
+    """Scan the sheet from the glass once more that came in last; the new picture takes the place of the old one.
+
+    Raises:
+        NotFound: there is no such run.
+        NotPossible: the run does not wait, or no sheet of it is in.
+    """
+    run, mappe = locked_run(caller, session, run_id)
+    if run.state is not RunState.WAITING:
+        raise NotPossible("scanner_at_work")
+    run.state, run.retaking = RunState.RECEIVING, True
+    run_changed(session, mappe, run)
+    enqueue(session, JobKind.RECEIVE, run_id=run.id)
+
+
+@transaction
 def stop(caller: Caller, session: Session, run_id: int) -> None:
     """End a run: a glass loop at once, a feeder run after the page that is on its way."""
-    run, mappe = _locked_run(caller, session, run_id)
+    run, mappe = locked_run(caller, session, run_id)
     if run.state is RunState.WAITING:
         _end(session, mappe, run, RunState.DONE, None)
     elif run.state is RunState.RECEIVING:
@@ -169,16 +218,15 @@ def stop(caller: Caller, session: Session, run_id: int) -> None:
 @transaction
 def end(caller: Caller, session: Session, run_id: int, state: RunState, message: Message | None = None) -> None:
     """End a run, once."""
-    run, mappe = _locked_run(caller, session, run_id)
+    run, mappe = locked_run(caller, session, run_id)
     if run.state.live:
         _end(session, mappe, run, state, message)
 
 
 def _end(session: Session, mappe: Mappe, run: Run, state: RunState, message: Message | None) -> None:
-    run.state, run.ended_at = state, datetime.now(UTC)
+    run.state, run.ended_at, run.retaking = state, datetime.now(UTC), False
     so_far = sheets_in(session, run)
-    if state is RunState.DONE and run.expected_sheets not in {None, so_far.complete}:
-        message = Message(code="counted_otherwise", params={"came": so_far.complete, "counted": run.expected_sheets})
+    message = message or _otherwise_than_counted(run, so_far)
     run.message = message.model_dump(mode="json") if message else None
     params = {
         "run": run.number,
@@ -188,10 +236,20 @@ def _end(session: Session, mappe: Mappe, run: Run, state: RunState, message: Mes
     run.change = machine_entry(session, mappe, message=Message(code="run_ended", params=params))
 
 
+def _otherwise_than_counted(run: Run, so_far: SheetsIn) -> Message | None:
+    """Return what is to be said where a run that is done has brought in more or less than it should."""
+    came, landing = so_far.first - 1 + so_far.complete, landing_of(run)
+    if isinstance(landing, Backs) and came != len(landing.fronts):
+        return Message(code="backs_differ", params={"fronts": len(landing.fronts), "backs": came})
+    if run.state is RunState.DONE and run.expected_sheets not in {None, so_far.complete}:
+        return Message(code="counted_otherwise", params={"came": so_far.complete, "counted": run.expected_sheets})
+    return None
+
+
 @transaction
 def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
     """Let a glass loop wait for the next sheet, or end it where all sheets are in that were counted."""
-    run, mappe = _locked_run(caller, session, run_id)
+    run, mappe = locked_run(caller, session, run_id)
     if run.state is not RunState.RECEIVING:
         return
     if run.stop_requested or sheets_in(session, run).complete == run.expected_sheets:
@@ -204,15 +262,15 @@ def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
 @transaction
 def note_intention(caller: Caller, session: Session, run_id: int, known: list[str], now: datetime) -> None:
     """Record that a job is about to begin on the device, and the names of the jobs that it has already."""
-    run, _ = _locked_run(caller, session, run_id)
+    run, _ = locked_run(caller, session, run_id)
     run.job_intention, run.job_url = {"known": known, "at": now.isoformat()}, None
 
 
 @transaction
 def note_job(caller: Caller, session: Session, run_id: int, job_url: str) -> None:
     """Record the device's job, so that another worker can resume it."""
-    run, _ = _locked_run(caller, session, run_id)
-    run.job_url, run.pages_before_job = job_url, pages_in(session, run, sheets_in(session, run))
+    run, _ = locked_run(caller, session, run_id)
+    run.job_url, run.captures_before_job = job_url, sheets_in(session, run).captures
 
 
 def read_run(store: Store, run_id: int) -> tuple[Run, SheetsIn]:
@@ -230,8 +288,9 @@ def sheets_in(session: Session, run: Run) -> SheetsIn:
     last = session.execute(newest.order_by(Capture.sheet.desc(), Capture.side).limit(1)).first()
     if last is None or last.sheet is None:
         return SheetsIn(run.first_sheet, 0, None)
+    captures = session.scalar(select(func.count()).where(Capture.run_id == run.id)) or 0
     half = last.sheet if is_two_sided(run) and last.side is Side.FRONT else None
-    return SheetsIn(run.first_sheet, last.sheet - run.first_sheet + (half is None), half)
+    return SheetsIn(run.first_sheet, last.sheet - run.first_sheet + (half is None), half, captures)
 
 
 def pages_in(session: Session, run: Run, so_far: SheetsIn) -> int:
@@ -246,94 +305,14 @@ def is_two_sided(run: Run) -> bool:
     return run.ticket is not None and run.ticket["sides"] == Sides.BOTH
 
 
-def next_place(so_far: SheetsIn) -> tuple[int, Side]:
-    """Return the sheet and side of a run's next capture."""
-    return so_far.next, Side.FRONT if so_far.half is None else Side.BACK
+def next_place(run: Run, so_far: SheetsIn) -> PlaceInRun:
+    """Return the sheet and side of a run's next capture, and the how-manieth picture of it that is."""
+    if run.retaking:
+        return PlaceInRun(so_far.next - 1, Side.FRONT, so_far.captures - so_far.complete + 2)
+    return PlaceInRun(so_far.next, Side.FRONT if so_far.half is None else Side.BACK, 1)
 
 
-def keep_capture(store: Store, run_id: int, place: tuple[int, Side], picture: CapturedPicture) -> int:
-    """Keep what the device delivered. When this returns, it survives any crash, and windows show it.
-
-    Args:
-        store: rows and files.
-        run_id: the run.
-        place: its sheet and side; a second capture for the same place is not kept.
-        picture: the capture.
-
-    Returns:
-        The page.
-
-    Raises:
-        StoreError: it could not be kept; nothing is shown as arrived.
-        PictureRefused: it cannot be decoded; nothing of it is kept.
-    """
-    head, sha256 = picture.head(), sha256_of(picture.data)
-    size = PictureSize.LANE
-    small = page_jpeg(picture, Treatment(), size.width_px, THUMBNAIL_QUALITY)
-    store.blobs.keep(Blobs.capture_key(sha256), picture.data)
-    store.blobs.cache(Blobs.picture_key(Treatment().picture_key(sha256), size), small)
-    return _record_capture(MACHINE, store, run_id, place, sha256, picture, head)
-
-
-@transaction
-def _record_capture(
-    caller: Caller,
-    session: Session,
-    run_id: int,
-    place: tuple[int, Side],
-    sha256: str,
-    picture: CapturedPicture,
-    head: PictureHead,
-) -> int:
-    run, mappe = _locked_run(caller, session, run_id)
-    sheet, side = place
-    if kept := _page_at(session, run_id, sheet, side):
-        return kept.id
-    capture = Capture(
-        run_id=run.id,
-        sheet=sheet,
-        side=side,
-        sha256=sha256,
-        media_type=head.media_type,
-        byte_size=len(picture.data),
-        width_px=head.width_px,
-        height_px=head.height_px,
-        dpi=picture.dpi,
-    )
-    session.add(capture)
-    session.flush()
-    page = Page(
-        mappe_id=mappe.id,
-        capture_id=capture.id,
-        rank=_rank_for(session, run, sheet, side),
-        side=side,
-        treatment=Treatment().model_dump(mode="json"),
-        revision=1,
-    )
-    session.add(page)
-    session.flush()
-    run.change = machine_entry(session, mappe, {page.id: {}})
-    enqueue(session, JobKind.ANALYSE, page_id=page.id)
-    return page.id
-
-
-def _page_at(session: Session, run_id: int, sheet: int, side: Side) -> Page | None:
-    here = select(Page).join(Page.capture).where(Capture.run_id == run_id, Capture.sheet == sheet, Capture.side == side)
-    return session.scalar(here.order_by(Page.id).limit(1))
-
-
-def _rank_for(session: Session, run: Run, sheet: int, side: Side) -> Decimal:
-    """Return the rank of a back's front if that is in the Mappe without a back; otherwise a rank after all others."""
-    front = _page_at(session, run.id, sheet, Side.FRONT) if side is Side.BACK else None
-    if front is not None and front.mappe_id == run.mappe_id:
-        there = select(Page.id).where(Page.mappe_id == run.mappe_id, Page.rank == front.rank, Page.side == Side.BACK)
-        if session.scalar(there) is None:
-            return front.rank
-    last = session.scalar(select(func.max(Page.rank)).where(Page.mappe_id == run.mappe_id))
-    return Decimal(int(last or 0) + 1)
-
-
-def _locked_run(caller: Caller, session: Session, run_id: int) -> tuple[Run, Mappe]:
+def locked_run(caller: Caller, session: Session, run_id: int) -> tuple[Run, Mappe]:
     """Return a run and its Mappe, both kept for this transaction: the Mappe always first. Raises NotFound."""
     mappe_id = session.scalar(select(Run.mappe_id).where(Run.id == run_id))
     if mappe_id is None:

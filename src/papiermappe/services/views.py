@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from pydantic import BaseModel
 from sqlalchemy import select, text
@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
+from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import SURE, Treatment, page_size_mm
 from papiermappe.core.zones import Zone
@@ -21,6 +22,7 @@ from papiermappe.services.caller import Caller, may_see, visible_page
 from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.journal import undo_stack
+from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
 from papiermappe.services.printed import PrintedPage
@@ -106,6 +108,11 @@ class RunView(BaseModel):
     stopping: bool
     can_continue: bool
     """Whether a person has still to say how it goes on."""
+    retaking: bool
+    landing: str | None
+    """The kind of the landing; None: at the Mappe's end."""
+    to_come: int | None
+    """How many backs it was begun for, or pages to be taken again."""
     started_at: datetime
 
 
@@ -382,8 +389,22 @@ def _run_view(session: Session, run: Run) -> RunView:
         message=Message.model_validate(run.message) if run.message else None,
         stopping=run.stop_requested and run.state.live,
         can_continue=run.state is RunState.INTERRUPTED and not run.dismissed,
+        retaking=run.retaking,
+        **_landing(run),
         started_at=run.started_at,
     )
+
+
+def _landing(run: Run) -> dict[str, Any]:
+    match landing_of(run):
+        case Backs(fronts=fronts):
+            return {"landing": "backs", "to_come": len(fronts)}
+        case Again(pages=pages):
+            return {"landing": "again", "to_come": len(pages)}
+        case Before():
+            return {"landing": "before", "to_come": None}
+        case None:
+            return {"landing": None, "to_come": None}
 
 
 def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:

@@ -240,8 +240,14 @@ class Run(Base):
     job_intention: Mapped[Json | None]
     """The names of the jobs that the device had (`known`), and the time (`at`), when it was about to be given one."""
     job_url: Mapped[str | None]
-    pages_before_job: Mapped[int] = mapped_column(server_default="0")
-    """How many pages were in when the device's job began."""
+    captures_before_job: Mapped[int] = mapped_column(server_default="0")
+    """How many pictures were in when the device's job began."""
+    author: Mapped[str] = mapped_column(server_default="")
+    """Who began it; empty where that was not kept."""
+    landing: Mapped[Json | None]
+    """Where its pages go; None: to the Mappe's end."""
+    retaking: Mapped[bool] = mapped_column(server_default="false")
+    """Whether the sheet that came in last is being taken again."""
     message: Mapped[Json | None]
     """What happened: a code with its parameters."""
     started_at: Mapped[datetime] = mapped_column(server_default=func.now())
@@ -256,7 +262,7 @@ class Capture(Base):
 
     __tablename__ = "capture"
     __table_args__ = (
-        UniqueConstraint("run_id", "sheet", "side"),
+        UniqueConstraint("run_id", "sheet", "side", "take"),
         UniqueConstraint("run_id", "file_name", "file_page"),
         CheckConstraint("width_px > 0 and height_px > 0 and dpi > 0", name="size"),
         CheckConstraint("(sheet is null) = (side is null) and (file_name is null) = (file_page is null)", name="pairs"),
@@ -266,6 +272,8 @@ class Capture(Base):
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
     sheet: Mapped[int | None]
     side: Mapped[Side | None] = mapped_column(_codes(Side, "side"))
+    take: Mapped[int] = mapped_column(server_default="1")
+    """Above 1 where a sheet was taken again within its run."""
     file_name: Mapped[str | None]
     file_page: Mapped[int | None]
     sha256: Mapped[str] = mapped_column(index=True)

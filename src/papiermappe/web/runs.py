@@ -5,6 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from papiermappe.core.order.landing import Again, BacksOrder, Before
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import devices, runs
 from papiermappe.services.errors import NotPossible
@@ -23,17 +24,45 @@ class StartRun(BaseModel):
     ticket: TicketSettings
     counted: Annotated[int | None, Field(ge=1, le=MAX_COUNT)] = None
     """How many sheets the person has counted."""
+    landing: Again | Before | None = Field(default=None, discriminator="kind")
+    """Where its pages go; None: to the Mappe's end."""
+
+
+class StartBacks(BaseModel):
+    """The run of the backs of a one-sided run, with a device and a ticket."""
+
+    device: Annotated[int, Field(ge=1, le=MAX_ID)]
+    ticket: TicketSettings
+    order: BacksOrder
 
 
 @router.post("/mappen/{mappe_id}/runs")
 def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
     """Start a run."""
+    _must_be_able(ctx, caller, command)
+    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket, command.counted, command.landing)
+
+
+@router.post("/runs/{run_id}/backs")
+def start_backs(ctx: Ctx, caller: Asks, run_id: Id, command: StartBacks) -> int:
+    """Start the run of the backs of a run."""
+    _must_be_able(ctx, caller, command)
+    return runs.start_backs(caller, ctx.store, run_id, command.device, command.ticket, command.order)
+
+
+def _must_be_able(ctx: Ctx, caller: Asks, command: StartRun | StartBacks) -> None:
+    """Check that the device is there and offers what the ticket asks for."""
     card = devices.ask_device(caller, ctx.store, command.device, ctx.limits)
     if card.abilities is None:
         problem = card.problem.model_dump(mode="json") if card.problem else None
         raise NotPossible("device_not_answering", device=card.name, problem=problem)
     devices.must_fit(command.ticket, card.abilities)
-    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket, command.counted)
+
+
+@router.post("/runs/{run_id}/retake")
+def retake(ctx: Ctx, caller: Asks, run_id: Id) -> None:
+    """Scan the sheet on the glass once more."""
+    runs.retake(caller, ctx.store, run_id)
 
 
 @router.post("/runs/{run_id}/next-sheet")

@@ -20,6 +20,7 @@ SENTENCES: dict[str, str | Plural] = {
     "move": NN_("{count} page moved", "{count} pages moved"),
     "nudge": NN_("{count} page moved", "{count} pages moved"),
     "sort_by_numbers": NN_("{count} page put in printed order", "{count} pages put in printed order"),
+    "take_again": NN_("{count} page scanned again", "{count} pages scanned again"),
     "move_to_mappe": NN_("{count} page moved to another Mappe", "{count} pages moved to another Mappe"),
     "undo_of": N_("Undone: {entry}"),
     "redo_of": N_("Redone: {entry}"),
@@ -43,6 +44,8 @@ SENTENCES: dict[str, str | Plural] = {
     "straighten_uncertain": N_("It is uncertain whether the page is straight"),
     # ---- runs
     "run_interrupted": N_("{cause} {safe} {next_step}"),
+    "backs_differ": N_("{fronts_said}, but {backs_said} came. Nothing is lost; look the pairs through at Order."),
+    "no_fronts": N_("No front of run {run} lies in this Mappe any more: there is nothing to put backs behind."),
     "counted_otherwise": N_("{came} of {counted} counted sheets came."),
     "run_cut_off": N_("The run was cut off."),
     "run_held": N_("Another worker is receiving this run."),

@@ -122,6 +122,8 @@ class Words:
 
 PAGES = NN_("{count} page", "{count} pages")
 SHEETS = NN_("{count} sheet", "{count} sheets")
+FRONTS = NN_("{count} front is in", "{count} fronts are in")
+BACKS = NN_("{count} back", "{count} backs")
 WORDS = NN_("{count} word can be searched", "{count} words can be searched")
 UNREAD = NN_("{count} page could not be read: {cause}", "{count} pages could not be read: {cause}")
 
@@ -144,6 +146,13 @@ def _turned(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
 
 def _ended(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return {"sheets": words.counted(SHEETS, params["sheets"]), "pages": words.counted(PAGES, params["pages"])}
+
+
+def _backs(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "fronts_said": words.counted(FRONTS, params["fronts"]),
+        "backs_said": words.counted(BACKS, params["backs"]),
+    }
 
 
 def _interrupted(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
@@ -205,6 +214,7 @@ _PREPARED = {
     "turn": _turned,
     **dict.fromkeys(("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered"), _wished),
     "run_ended": _ended,
+    "backs_differ": _backs,
     "run_interrupted": _interrupted,
     "document_made": _made,
     "nothing_to_assemble": _causes,

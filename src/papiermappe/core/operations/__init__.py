@@ -5,11 +5,12 @@
 
 from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
 from papiermappe.core.operations.model import Changes, PageState
+from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
-from papiermappe.core.operations.union import OPERATION, Operation
+from papiermappe.core.operations.union import JOURNALED, Operation
 
 __all__ = [
-    "OPERATION",
+    "JOURNALED",
     "BringBack",
     "Changes",
     "Crop",
@@ -22,5 +23,6 @@ __all__ = [
     "SetTone",
     "SortByNumbers",
     "Straighten",
+    "TakeAgain",
     "Turn",
 ]

@@ -13,7 +13,7 @@ from papiermappe.core.treatment import Treatment
 from papiermappe.message import Message
 
 Fields = Mapping[str, Any]
-"""Fields of one page as JSON values: `mappe_id`, `rank`, `side`, `set_aside` and those of its treatment."""
+"""Fields of one page as JSON values: `mappe_id`, `rank`, `side`, `set_aside`, `capture_id`, those of its treatment."""
 
 Changes = Mapping[int, Fields]
 """By the page's id, the fields that become something else."""
@@ -32,6 +32,7 @@ class PageState:
     set_aside: bool
     stored_treatment: Treatment | Mapping[str, Any]
     """As a value, or as JSON that is validated when it is looked at: moving pages does not need it."""
+    capture_id: int
     number: int | None = None
     """The page number printed on it, where it is known."""
     blank: bool = False
@@ -53,6 +54,7 @@ class PageState:
             "rank": str(self.rank),
             "side": self.side.value,
             "set_aside": self.set_aside,
+            "capture_id": self.capture_id,
         }
         return {**place, **self.treatment.model_dump(mode="json")}
 

@@ -1,10 +1,11 @@
-"""All operations as one type, told apart by their `kind`."""
+"""All operations as types, told apart by their `kind`."""
 
 from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
 from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
+from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 
 Operation = Annotated[
@@ -12,4 +13,7 @@ Operation = Annotated[
     Field(discriminator="kind"),
 ]
 
-OPERATION: TypeAdapter[Operation] = TypeAdapter(Operation)
+Journaled = Annotated[Operation | TakeAgain, Field(discriminator="kind")]
+"""What the journal knows: also what windows cannot send."""
+
+JOURNALED: TypeAdapter[Journaled] = TypeAdapter(Journaled)

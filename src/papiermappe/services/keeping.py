@@ -1,0 +1,104 @@
+"""Keeping what comes in: a capture is on disk and its row committed before the next one is asked for."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
+from papiermappe.core.pages import page_jpeg
+from papiermappe.core.picture import CapturedPicture, PictureHead
+from papiermappe.core.treatment import Treatment
+from papiermappe.services.caller import MACHINE, Caller
+from papiermappe.services.journal import machine_entry, take_again
+from papiermappe.services.landing import page_at, replaced_page, spot_of
+from papiermappe.services.pictures import PictureSize
+from papiermappe.services.runs import PlaceInRun, is_two_sided, locked_run
+from papiermappe.services.transaction import transaction
+from papiermappe.store.blobs import Blobs, sha256_of
+from papiermappe.store.database import Store
+from papiermappe.store.models import Capture, Mappe, Page, Run
+from papiermappe.store.queue import JobKind, enqueue
+
+
+def keep_capture(store: Store, run_id: int, place: PlaceInRun, picture: CapturedPicture) -> int:
+    """Keep what the device delivered. When this returns, it survives any crash, and windows show it.
+
+    Args:
+        store: rows and files.
+        run_id: the run.
+        place: its sheet and side; a second capture for the same place is not kept.
+        picture: the capture.
+
+    Returns:
+        The page.
+
+    Raises:
+        StoreError: it could not be kept; nothing is shown as arrived.
+        PictureRefused: it cannot be decoded; nothing of it is kept.
+    """
+    head, sha256 = picture.head(), sha256_of(picture.data)
+    size = PictureSize.LANE
+    small = page_jpeg(picture, Treatment(), size.width_px, THUMBNAIL_QUALITY)
+    store.blobs.keep(Blobs.capture_key(sha256), picture.data)
+    store.blobs.cache(Blobs.picture_key(Treatment().picture_key(sha256), size), small)
+    return _record(MACHINE, store, run_id, place, sha256, picture, head)
+
+
+@transaction
+def _record(
+    caller: Caller,
+    session: Session,
+    run_id: int,
+    place: PlaceInRun,
+    sha256: str,
+    picture: CapturedPicture,
+    head: PictureHead,
+) -> int:
+    run, mappe = locked_run(caller, session, run_id)
+    kept = select(Capture.id).where(Capture.run_id == run.id, Capture.sheet == place.sheet, Capture.side == place.side)
+    if session.scalar(kept.where(Capture.take == place.take)) is not None:
+        known = page_at(session, run.id, place.sheet, place.side)
+        return known.id if known else 0
+    capture = Capture(
+        run_id=run.id,
+        sheet=place.sheet,
+        side=place.side,
+        take=place.take,
+        sha256=sha256,
+        media_type=head.media_type,
+        byte_size=len(picture.data),
+        width_px=head.width_px,
+        height_px=head.height_px,
+        dpi=picture.dpi,
+    )
+    replaced = _replaced(session, run, place)
+    session.add(capture)
+    session.flush()
+    run.retaking = False
+    if replaced is not None:
+        run.change = take_again(session, mappe, replaced, capture, run.author)
+        return replaced.id
+    return _added(session, run, mappe, capture, place).id
+
+
+def _replaced(session: Session, run: Run, place: PlaceInRun) -> Page | None:
+    """Return the page that gets a new capture; None if a new page comes into being."""
+    if place.take > 1:
+        return page_at(session, run.id, place.sheet, place.side)
+    return replaced_page(session, run, place.sheet, place.side, is_two_sided(run))
+
+
+def _added(session: Session, run: Run, mappe: Mappe, capture: Capture, place: PlaceInRun) -> Page:
+    spot = spot_of(session, run, place.sheet, place.side)
+    page = Page(
+        mappe_id=mappe.id,
+        capture_id=capture.id,
+        rank=spot.rank,
+        side=spot.side,
+        treatment=Treatment().model_dump(mode="json"),
+        revision=1,
+    )
+    session.add(page)
+    session.flush()
+    run.change = machine_entry(session, mappe, {page.id: {}})
+    enqueue(session, JobKind.ANALYSE, page_id=page.id)
+    return page

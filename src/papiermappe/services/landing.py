@@ -1,0 +1,151 @@
+"""Finding the place of each capture of a run: at the Mappe's end, before a sheet, as a back, or instead of a page."""
+
+from decimal import Decimal
+from typing import NamedTuple
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from papiermappe.core.order.landing import LANDING, Again, Backs, BacksOrder, Before, Landing
+from papiermappe.core.order.places import Side, ranks_between
+from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.store.models import Capture, Page, Run
+
+
+class Spot(NamedTuple):
+    """Where a new page lies."""
+
+    rank: Decimal
+    side: Side
+
+
+def landing_of(run: Run) -> Landing | None:
+    """Return where the pages of a run land; None: at the Mappe's end."""
+    return LANDING.validate_python(run.landing) if run.landing else None
+
+
+def must_be_there(session: Session, mappe_id: int, landing: Landing | None) -> None:
+    """Check that the pages by which a run lands lie in its Mappe. Raises NotFound."""
+    match landing:
+        case Before(page=page):
+            named = {page}
+        case Again(pages=pages):
+            named = set(pages)
+        case Backs(fronts=fronts):
+            named = set(fronts)
+        case None:
+            return
+    there = select(func.count()).where(Page.id.in_(list(named)), Page.mappe_id == mappe_id)
+    if session.scalar(there) != len(named):
+        raise NotFound("page_gone")
+
+
+def backs_of(session: Session, run: Run, order: BacksOrder) -> Backs:
+    """Return the landing of the backs of a one-sided run, and of the runs that it continued after a jam.
+
+    Raises:
+        NotPossible: no front of it lies in its Mappe.
+    """
+    chain = [run.id]
+    first, number = run.first_sheet, run.number
+    while first > 1:
+        earlier = select(Run).where(Run.mappe_id == run.mappe_id, Run.number < number).order_by(Run.number.desc())
+        before = session.scalar(earlier.limit(1))
+        if before is None:
+            break
+        chain.append(before.id)
+        first, number = before.first_sheet, before.number
+    fronts = select(Page.id).join(Page.capture)
+    fronts = fronts.where(Capture.run_id.in_(chain), Page.mappe_id == run.mappe_id, ~Page.set_aside)
+    in_order = session.scalars(fronts.where(Page.side == Side.FRONT).order_by(Capture.run_id, Capture.sheet)).all()
+    if not in_order:
+        raise NotPossible("no_fronts", run=run.number)
+    return Backs(fronts=tuple(in_order), order=order)
+
+
+def replaced_page(session: Session, run: Run, sheet: int, side: Side, is_two_sided: bool) -> Page | None:
+    """Return the page that a capture replaces; None if it becomes a page of its own.
+
+    Args:
+        session: of the transaction.
+        run: the run.
+        sheet: of the capture, from 1.
+        side: of the capture.
+        is_two_sided: whether both sides of sheets are scanned.
+    """
+    landing = landing_of(run)
+    if not isinstance(landing, Again):
+        return None
+    number = (sheet - 1) * 2 + (side is Side.BACK) if is_two_sided else sheet - 1
+    page = session.get(Page, landing.pages[number]) if number < len(landing.pages) else None
+    return page if page and page.mappe_id == run.mappe_id else None
+
+
+def spot_of(session: Session, run: Run, sheet: int, side: Side) -> Spot:
+    """Return where a capture becomes a page: a back beside its own front where that is in the Mappe without a back."""
+    if side is Side.BACK and (front := page_at(session, run.id, sheet, Side.FRONT)):
+        beside = _beside(session, run, front)
+        if beside is not None:
+            return beside
+    match landing_of(run):
+        case Before(page=page):
+            return Spot(_rank_before(session, run, page), side)
+        case Again(pages=pages):
+            return Spot(_rank_behind(session, run, pages[-1]), side)
+        case Backs() as backs:
+            return _spot_of_back(session, run, backs, sheet - 1)
+        case None:
+            return Spot(_rank_at_end(session, run), side)
+
+
+def page_at(session: Session, run_id: int, sheet: int, side: Side) -> Page | None:
+    """Return the page that a sheet's side has become."""
+    here = select(Page).join(Page.capture).where(Capture.run_id == run_id, Capture.sheet == sheet, Capture.side == side)
+    return session.scalar(here.order_by(Page.id).limit(1))
+
+
+def _beside(session: Session, run: Run, front: Page) -> Spot | None:
+    """Return the place of a front's back; None if the front is elsewhere, or has one."""
+    if front.mappe_id != run.mappe_id:
+        return None
+    taken = select(Page.id).where(Page.mappe_id == run.mappe_id, Page.rank == front.rank, Page.side == Side.BACK)
+    return Spot(front.rank, Side.BACK) if session.scalar(taken) is None else None
+
+
+def _spot_of_back(session: Session, run: Run, backs: Backs, number: int) -> Spot:
+    """Return the place of a back, from 0; where its front has gone or has a back, it lies alone behind it."""
+    front_id = backs.front_of(number)
+    if front_id is None:  # more backs than fronts: they lie on alone, where the next front would have been
+        if backs.order is BacksOrder.AS_LAID:
+            return Spot(_rank_behind(session, run, backs.fronts[-1]), Side.BACK)
+        earlier = page_at(session, run.id, number, Side.FRONT) if number > len(backs.fronts) else None
+        return Spot(_rank_before(session, run, earlier.id if earlier else backs.fronts[0]), Side.BACK)
+    front = session.get_one(Page, front_id)
+    return _beside(session, run, front) or Spot(_rank_behind(session, run, front_id), Side.BACK)
+
+
+def _rank_at_end(session: Session, run: Run) -> Decimal:
+    last = session.scalar(select(func.max(Page.rank)).where(Page.mappe_id == run.mappe_id))
+    return ranks_between(last or Decimal(0), None, 1)[0]
+
+
+def _rank_before(session: Session, run: Run, page_id: int) -> Decimal:
+    """Return a rank before the sheet of a page, after all that lie there already; at the end where that has gone."""
+    page = session.get_one(Page, page_id)
+    if page.mappe_id != run.mappe_id:
+        return _rank_at_end(session, run)
+    below = select(func.max(Page.rank)).where(Page.mappe_id == run.mappe_id, Page.rank < page.rank)
+    return ranks_between(session.scalar(below), page.rank, 1)[0]
+
+
+def _rank_behind(session: Session, run: Run, page_id: int) -> Decimal:
+    """Return a rank behind the sheet of a page and what this run has laid behind it; at the end where it has gone."""
+    page = session.get_one(Page, page_id)
+    if page.mappe_id != run.mappe_id:
+        return _rank_at_end(session, run)
+    lying = select(func.min(Page.rank), func.max(Page.rank)).join(Page.capture).where(Page.mappe_id == run.mappe_id)
+    foreign = lying.where(Page.rank > page.rank, Capture.run_id != run.id)
+    above = session.execute(foreign).one()[0]
+    own = lying.where(Page.rank >= page.rank)
+    last = session.execute(own if above is None else own.where(Page.rank < above)).one()[1]
+    return ranks_between(last, above, 1)[0]
