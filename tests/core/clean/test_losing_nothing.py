@@ -99,6 +99,20 @@ def test_the_margin_of_a_text_is_told_from_the_edge_of_a_sheet() -> None:
         assert printed.beginning_at(corners) == sides
 
 
+@pytest.mark.parametrize(("right_mm", "is_doubtful"), [(203, True), (209, False)])
+def test_a_side_along_a_picture_is_doubtful_where_the_other_sides_lie_beyond_the_capture(
+    right_mm: float, is_doubtful: bool
+) -> None:
+    capture = np.full((px(290), px(216)), PAPER, np.uint8)
+    capture[:, px(209) :] = LID
+    capture[:, px(209) : px(209.5)] -= 25  # the shadow of the sheet's edge
+    capture[px(10) : px(240), px(9) : px(203)] = 90
+    right, below = px(right_mm), px(290) - 1
+    corners = np.array([(0, 0), (right, 0), (right, below), (0, below)], np.float64)
+    grey = noisy(capture)
+    assert ends_in_picture(grey, DPI, coarse(grey, DPI), corners) is is_doubtful
+
+
 def test_a_margin_of_text_is_not_a_sure_side_where_paper_and_lid_are_alike(monkeypatch: pytest.MonkeyPatch) -> None:
     page = noisy(text_page())  # its lines begin at 25 mm
     along_text = ((24.4, 5.0), (205.0, 5.0), (205.0, 290.0), (24.4, 290.0))

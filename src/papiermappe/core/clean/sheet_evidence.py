@@ -150,8 +150,9 @@ def within_sheet(capture: Pixels, dpi: float, corners: Corners) -> list[int]:
 def ends_in_picture(capture: Pixels, dpi: float, small: Coarse, corners: Corners) -> bool:
     """Return whether a side may be the edge of a dark picture: beyond it runs a faint line, as of an edge."""
     strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
-    inside = {side: float(np.median(strip[0])) for side, strip in strips.items() if strip is not None}
-    dark = [side for side, level in inside.items() if level < max(inside.values()) - DARK_LEVELS]
+    levels = {side: (np.median(strip[0]), np.median(strip[1])) for side, strip in strips.items() if strip is not None}
+    brightest = max((float(max(pair)) for pair in levels.values()), default=0.0)
+    dark = [side for side, (inside, _) in levels.items() if inside < brightest - DARK_LEVELS]
     lines = lines_from_outside(small.picture, small.dpi) if dark else None
     if lines is None:
         return False
