@@ -22,7 +22,8 @@ BLACK_LEVEL = 128
 def is_bilevel(scan: Pixels) -> bool:
     """Return whether a scan, grey or RGB at its own resolution, has black and white only, but for what JPEG blurs."""
     low, high = GREY_LEVELS
-    some = to_grey(np.asarray(cv2.resize(scan, None, fx=1 / 3, fy=1 / 3, interpolation=cv2.INTER_NEAREST), np.uint8))
+    thinned = max(1, scan.shape[1] // 3), max(1, scan.shape[0] // 3)
+    some = to_grey(np.asarray(cv2.resize(scan, thinned, interpolation=cv2.INTER_NEAREST), np.uint8))
     return bool(((some > low) & (some < high)).mean() <= GREY_SHARE)
 
 
