@@ -218,6 +218,17 @@ def test_a_sheet_scanned_again_replaces_both_its_pages(
     assert changed == [front.id, back.id]
 
 
+def test_one_page_is_scanned_again_alone_whatever_the_ticket_says(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease")
+    scan(store, mappe, zaunkoenig)
+    before = desk(store, mappe)
+    drawer.lay("hail")
+    scan_to(store, mappe, zaunkoenig, Again(pages=(before.pages[3].id,)), QUICK)
+    assert desk(store, mappe).lanes == before.lanes
+
+
 def test_more_than_is_to_be_taken_again_lands_behind_it(
     store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
 ) -> None:

@@ -79,8 +79,9 @@ def start_run(
     mappe = locked_mappe(caller, session, mappe_id)
     must_be_there(session, mappe_id, landing)
     if isinstance(landing, Again):
-        a_sheet = 2 if ticket.sides is Sides.BOTH else 1
-        expected_sheets = -(-len(landing.pages) // a_sheet)
+        if len(landing.pages) == 1:
+            ticket = ticket.model_copy(update={"sides": Sides.ONE})
+        expected_sheets = 1 if ticket.sides is Sides.BOTH else len(landing.pages)
     run = Run(
         device_id=device_id,
         author=caller.author,

@@ -1,6 +1,7 @@
 // A Mappe at a station: puts state, stream, keys and components together.
 import { createDevices } from "./devices.js";
 import { bindKeys, lettersAreOff, listOfKeys, switchLetters } from "./keys.js";
+import { createLanding } from "./landing.js";
 import { lanes } from "./lanes.js";
 import { createMappe } from "./mappe.js";
 import { listen } from "./stream.js";
@@ -51,6 +52,7 @@ document.addEventListener("alpine:init", () => {
 
   Alpine.store("devices", createDevices(facts.intake));
   Alpine.store("tickets", createTickets(facts.intake));
+  Alpine.store("landing", createLanding(mappe));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
   const stream = listen(mappe, (/** @type {any} */ now) => {
@@ -60,7 +62,7 @@ document.addEventListener("alpine:init", () => {
   });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, facts));
-  Alpine.data("intake", intake(mappe, devices, tickets));
+  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), facts));
   Alpine.data("tickets", keptTickets(mappe, tickets));
   Alpine.data("scanners", scanners(mappe, devices));
   Alpine.data("order", order(mappe, facts));

@@ -46,6 +46,8 @@ export function lanes(mappe, facts) {
     },
     get empty() { return mappe.empty && !mappe.receiving; },
     get receiving() { return mappe.receiving; },
+    // Empty places of backs that are being scanned wait visibly.
+    get awaiting() { return mappe.run?.landing === "backs" && mappe.run.live ? "awaits-backs" : ""; },
     // A grid must have rows: before the first page arrives it is a plain group.
     get role() { return mappe.empty ? null : "grid"; },
     get rowCount() { return mappe.empty ? null : String(mappe.sheetCount); },

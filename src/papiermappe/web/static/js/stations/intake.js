@@ -3,8 +3,14 @@ import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
 import { letGo } from "./scanners.js";
 
-/** @param {any} mappe @param {any} devices @param {any} tickets */
-export function intake(mappe, devices, tickets) {
+/**
+ * @param {any} mappe
+ * @param {any} devices
+ * @param {any} tickets
+ * @param {any} landing
+ * @param {{ stage: string }} facts
+ */
+export function intake(mappe, devices, tickets, landing, facts) {
   return () => ({
     /** @type {Record<string, string | number>} what of the wish the device can do */
     ticket: {},
@@ -18,6 +24,7 @@ export function intake(mappe, devices, tickets) {
     counted: null,
     offering: Promise.resolve(),
     busy: false,
+    backsOrder: "turned_pile",
 
     init() {
       tickets.chooseFirst();
@@ -84,7 +91,7 @@ export function intake(mappe, devices, tickets) {
     get feederText() { return this.device.feeder ?? (this.device.has_glass && !this.device.has_feeder ? t("lay one sheet on the glass") : ""); },
     get showsPile() { return this.device.paper_loaded === true || (this.receiving && this.fromFeeder); },
     get hint() {
-      if (!this.offered) return "";
+      if (!this.offered || this.waiting) return "";
       return this.fromFeeder ? t("Top edge first, face up") : t("Face down, into the marked corner");
     },
     get adminUrl() { return this.device.admin_url ?? ""; },
@@ -100,10 +107,48 @@ export function intake(mappe, devices, tickets) {
     get stopLabel() { return this.stopping ? t("Stopping after this page…") : t("Stop"); },
     get cannotContinue() { return !this.device.ready || this.busy; },
     get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
-    get startLabel() { return this.fromFeeder ? t("Scan the pile") : t("Scan the first sheet"); },
-    get startHint() { return this.device.ready && this.fromFeeder && this.device.paper_loaded === false ? t("Lay paper into the feeder.") : ""; },
+    get startLabel() {
+      if (landing.isAgain) return t("Scan again");
+      return this.fromFeeder ? t("Scan the pile") : t("Scan the first sheet");
+    },
+    get startHint() {
+      if (this.device.ready && this.fromFeeder && this.device.paper_loaded === false) return t("Lay paper into the feeder.");
+      return this.endedOnGlass ? t("Take your original off the glass.") : "";
+    },
+    get endedOnGlass() { return this.run?.ticket?.source === "glass" && !this.run.live && !this.interrupted; },
+    get landingText() { return this.offersStart ? landing.text : ""; },
+    landAtEnd() { landing.atEnd(); },
+
+    // ---- two-sided by hand: the backs of a run of fronts
+
+    get showsSentence() { return this.offered && (this.offersStart || this.interrupted); },
+    get showsCosts() { return this.offersStart && !this.offersBacks; },
+    get showsMachine() { return !this.waiting; },
+    get offersBacks() {
+      const { run } = this;
+      return this.offersStart && run?.ticket?.source === "feeder" && run.ticket.sides === "one" && run.landing !== "backs"
+        && run.landing !== "again" && run.sheets > 0 && this.fromFeeder && !landing.now;
+    },
+    get backsText() { return t("{fronts} came in. If the backs are printed too, turn the whole pile over and lay it back.", { fronts: t("{count} front", "{count} fronts", { count: this.run?.sheets ?? 0 }) }); },
+    get turnedPressed() { return String(this.backsOrder === "turned_pile"); },
+    get asLaidPressed() { return String(this.backsOrder === "as_laid"); },
+    turnedPile() { this.backsOrder = "turned_pile"; },
+    asLaid() { this.backsOrder = "as_laid"; },
+    get backsHint() {
+      return this.backsOrder === "turned_pile"
+        ? t("The last sheet’s back comes first; the backs land counting down.")
+        : t("The first sheet’s back comes first: the pile was sorted anew.");
+    },
+    async startBacks() {
+      if (this.startBlocked) return;
+      await this.offering;
+      const ticket = { ...this.ticket, sides: "one" };
+      await this.act(`/runs/${this.run.id}/backs`, { device: devices.chosenId, ticket, order: this.backsOrder });
+    },
     get receivingLine() {
-      const { sheets: so_far = 0, pages: page_count = 0, counted = null } = this.run ?? {};
+      const { sheets: so_far = 0, pages: page_count = 0, counted = null, landing: place = null, to_come = null, retaking = false } = this.run ?? {};
+      if (retaking) return t("Taking sheet {number} again", { number: so_far });
+      if (place === "backs") return t("Scanning backs: {number} of {count} so far", { number: so_far, count: to_come });
       return counted === null
         ? t("Scanning: {sheets}, {pages} so far", { sheets: sheets(so_far), pages: pages(page_count) })
         : t("Scanning: {number} of {sheets}, {pages} so far", { number: so_far, sheets: sheets(counted), pages: pages(page_count) });
@@ -114,12 +159,26 @@ export function intake(mappe, devices, tickets) {
         ? t("Sheet {number} is in. Another one, or done?", { number })
         : t("Sheet {number} of {counted} is in. Lay the next one.", { number, counted });
     },
+    get countLine() {
+      const { sheets: number = 0, counted = null } = this.run ?? {};
+      return counted === null ? String(number) : t("{number} of {count}", { number, count: counted });
+    },
+    /** The page that came in last, large enough to be judged. */
+    get newest() {
+      const id = mappe.order.length ? Math.max(...mappe.order) : null;
+      return id === null ? null : mappe.page(id);
+    },
+    get newestPicture() { return this.newest ? `/pages/${this.newest.id}/${this.newest.picture}-${facts.stage}.jpg` : null; },
+    get newestText() { return this.newest ? t("Page {number}", { number: mappe.numberOf(this.newest.id) }) : ""; },
+    get layNextText() { return t("Lay the next one face down, into the marked corner."); },
+    get newestWarnings() { return this.newest ? this.newest.warnings.map((/** @type {any} */ warning) => warning.text) : []; },
+    retake() { this.act(`/runs/${this.run.id}/retake`); },
     get interruptedText() { return this.run?.message?.text ?? ""; },
     get hasRuns() { return mappe.runs.length > 0; },
     get runs() {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
       return mappe.runs.map((/** @type {any} */ run) => ({
-        id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run.ticket),
+        id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run),
         amount: `${sheets(run.sheets)}, ${pages(run.pages)}`, word: run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
         tone: run.state === "interrupted" || run.message ? "bad" : "quiet", time: clock(run.started_at),
       })).reverse().slice(0, 6);
@@ -135,8 +194,9 @@ export function intake(mappe, devices, tickets) {
     async start() {
       if (this.startBlocked) return;
       await this.offering; // a word may have been changed just before
-      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted });
+      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted, landing: landing.now });
       if (run === undefined) return;
+      landing.atEnd();
       tickets.back(); // what was changed was for this once
       this.counted = null;
     },
@@ -147,9 +207,11 @@ export function intake(mappe, devices, tickets) {
   });
 }
 
-/** @param {any} ticket */
-function howOf(ticket) {
+/** @param {any} run */
+function howOf({ ticket, landing }) {
   if (!ticket) return "";
+  if (landing === "backs") return t("feeder, backs");
+  if (landing === "again") return t("scanned again");
   if (ticket.source === "glass") return t("glass");
   return ticket.sides === "both" ? t("feeder, both sides") : t("feeder, one side");
 }
