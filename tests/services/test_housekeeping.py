@@ -8,7 +8,9 @@ from sqlalchemy import func, select, text
 from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, desk, do, make, request, scan, undo
 
 from papiermappe.core.operations import MoveToMappe, Turn
-from papiermappe.services import delivering, housekeeping, mappen, runs
+from papiermappe.core.order.landing import Again
+from papiermappe.devices.escl import Limits
+from papiermappe.services import delivering, housekeeping, mappen, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check, tidy_up
 from papiermappe.services.mappen import MappeOrder
@@ -83,6 +85,23 @@ def test_what_another_mappe_uses_stays(
     drawer.lay("german")
     scan(store, other, zaunkoenig, QUICK_ONE_SIDE)
     assert len(desk(store, other).order) == 2
+
+
+def test_a_scan_that_undo_can_bring_back_stays_when_another_mappe_goes(
+    store: Store, mappe: int, pages: list[int], zaunkoenig: int, drawer: Drawer
+) -> None:
+    old = desk(store, mappe).pages[0].scan
+    drawer.lay("german")
+    run = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK_ONE_SIDE, landing=Again(pages=(pages[0],)))
+    receiving.receive(store, run, Limits())
+    other = mappen.open_mappe(ANNA, store, "Hail")
+    do(store, mappe, MoveToMappe(pages=(pages[1],), mappe=other))
+    mappen.clear(ANNA, store, other)
+    tidy_up(store, LATER)
+    undo(store, mappe)  # of the move: its page has gone
+    undo(store, mappe)  # of the scanning again
+    assert desk(store, mappe).pages[0].scan == old
+    assert check(store).problems == []
 
 
 def test_a_crash_between_rows_and_files_leaves_what_the_next_round_finds(

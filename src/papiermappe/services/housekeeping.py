@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from typing import NamedTuple
 
 import structlog
-from sqlalchemy import delete, exists, select, text
+from sqlalchemy import ColumnElement, delete, exists, select, text
 from sqlalchemy.orm import Session
 
 from papiermappe.core.treatment import Treatment
@@ -66,8 +66,14 @@ def _remove_pages(session: Session, mappe_id: int) -> None:
     orphans = select(JournalEntry.seq).where(without_mappe).scalar_subquery()
     session.execute(delete(JournalChange).where(JournalChange.seq.in_(orphans)))
     session.execute(delete(JournalEntry).where(without_mappe))
-    session.execute(delete(Capture).where(~exists().where(Page.capture_id == Capture.id)))
+    session.execute(delete(Capture).where(~_is_needed()))
     session.execute(delete(Run).where(Run.mappe_id == mappe_id, ~exists().where(Capture.run_id == Run.id)))
+
+
+def _is_needed() -> ColumnElement[bool]:
+    """Whether a capture is that of a page, or was before it was scanned again: undo brings it back."""
+    replaced = JournalChange.before["capture_id"].as_integer()
+    return exists().where(Page.capture_id == Capture.id) | exists().where(replaced == Capture.id)
 
 
 def _sweep(store: Store, now: datetime) -> int:
