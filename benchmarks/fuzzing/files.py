@@ -14,6 +14,7 @@ from PIL import Image
 
 from benchmarks.fuzzing.tally import Tally, megabytes, watched_peak
 from papiermappe.devices.file_reader import FileReader, ReaderLimits
+from papiermappe.devices.files import HowToRead
 
 LIMITS = ReaderLimits(page_px=30_000_000, page_s=8.0)
 PDF_DPI = 60.0
@@ -155,7 +156,7 @@ def run(numbers: range, seed: int) -> Tally:
 def _read(reader: FileReader, file: Path) -> int:
     count = 0
     reader.count(file)
-    pages = reader.pages(file, PDF_DPI)
+    pages = reader.pages(file, HowToRead(PDF_DPI))
     for count, page in enumerate(pages, 1):
         page.head()
         if count == MAX_PAGES_ASKED:

@@ -15,6 +15,9 @@ from tests.devices.test_files import pdf_of, saved, written
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader, ReaderLimits
+from papiermappe.devices.files import HowToRead
+
+AT_300 = HowToRead()
 
 
 @pytest.fixture
@@ -47,10 +50,10 @@ def test_pages_come_as_from_the_file_itself(reader: FileReader, tmp_path: Path, 
     frames = [Image.fromarray(np.full((60, 40), level, np.uint8)) for level in (0, 120, 250)]
     many = written(tmp_path, "many.tif", saved(frames[0], "TIFF", save_all=True, append_images=frames[1:]))
     assert reader.count(many) == 3
-    assert [int(page.pixels().mean()) for page in reader.pages(many, 300)] == [0, 120, 250]
-    (page,) = reader.pages(good, 300)
+    assert [int(page.pixels().mean()) for page in reader.pages(many, AT_300)] == [0, 120, 250]
+    (page,) = reader.pages(good, AT_300)
     assert page.data == good.read_bytes()
-    (drawn,) = reader.pages(written(tmp_path, "one.pdf", pdf_of([(72, 144)])), 100)
+    (drawn,) = reader.pages(written(tmp_path, "one.pdf", pdf_of([(72, 144)])), HowToRead(100))
     assert drawn.pixels().shape[:2] == (200, 100)
 
 
@@ -60,9 +63,9 @@ def test_a_damaged_file_is_refused_by_its_name_and_the_next_is_read(
 ) -> None:
     bad = written(tmp_path, "bad.tif", damaged_tiffs()[damage])
     with pytest.raises(FileRefused) as refused:
-        list(reader.pages(bad, 300))
+        list(reader.pages(bad, AT_300))
     assert refused.value.message.params["file"] == "bad.tif"
-    assert len(list(reader.pages(good, 300))) == 1
+    assert len(list(reader.pages(good, AT_300))) == 1
 
 
 @pytest.mark.parametrize("at", [8, 20, 30, 40, 60])
@@ -72,7 +75,7 @@ def test_a_damaged_png_with_exif_is_read_or_refused(at: int, reader: FileReader,
     data = bytearray(saved(Image.new("L", (40, 50), 200), "PNG", exif=exif))
     data[-at - 4 : -at] = b"\xff\xff\xff\xff"
     try:
-        pages = list(reader.pages(written(tmp_path, "exif.png", bytes(data)), 300))
+        pages = list(reader.pages(written(tmp_path, "exif.png", bytes(data)), AT_300))
     except FileRefused:
         return
     assert [page.pixels().shape for page in pages] == [(50, 40)]
@@ -81,14 +84,14 @@ def test_a_damaged_png_with_exif_is_read_or_refused(at: int, reader: FileReader,
 def test_a_reader_that_crashes_costs_one_file(reader: FileReader, tmp_path: Path, good: Path) -> None:
     frames = [Image.effect_noise((1500, 1500), 80) for _ in range(4)]
     many = written(tmp_path, "many.tif", saved(frames[0], "TIFF", save_all=True, append_images=frames[1:]))
-    pages = reader.pages(many, 300)
+    pages = reader.pages(many, AT_300)
     first = next(pages)
     assert reader._child is not None
     os.kill(reader._child[0].pid or 0, signal.SIGKILL)  # as the kernel does when memory runs out
     with pytest.raises(FileRefused, match="file_reader_died"):
         list(pages)
     assert first.pixels().shape == (1500, 1500)  # what had come stays
-    assert len(list(reader.pages(good, 300))) == 1
+    assert len(list(reader.pages(good, AT_300))) == 1
 
 
 def test_a_file_that_takes_too_long_is_refused(tmp_path: Path, good: Path) -> None:
@@ -97,9 +100,9 @@ def test_a_file_that_takes_too_long_is_refused(tmp_path: Path, good: Path) -> No
     began_s = time.monotonic()
     with FileReader(ReaderLimits(page_s=1.0)) as reader:
         with pytest.raises(FileRefused, match=r"file_too_slow"):
-            list(reader.pages(fifo, 300))
+            list(reader.pages(fifo, AT_300))
         assert time.monotonic() - began_s < 5
-        assert len(list(reader.pages(good, 300))) == 1
+        assert len(list(reader.pages(good, AT_300))) == 1
 
 
 def test_a_file_that_takes_too_much_memory_is_refused(tmp_path: Path, good: Path) -> None:
@@ -108,14 +111,14 @@ def test_a_file_that_takes_too_much_memory_is_refused(tmp_path: Path, good: Path
     assert huge.stat().st_size < 500_000
     with FileReader(ReaderLimits(page_px=200_000_000, bytes_a_px=0)) as reader:
         with pytest.raises(FileRefused, match=r"file_needs_memory|file_unreadable|file_reader_died"):
-            list(reader.pages(huge, 300))
-        assert len(list(reader.pages(good, 300))) == 1
+            list(reader.pages(huge, AT_300))
+        assert len(list(reader.pages(good, AT_300))) == 1
 
 
 def test_a_page_larger_than_the_limit_is_refused_before_it_is_unpacked(reader: FileReader, tmp_path: Path) -> None:
     huge = written(tmp_path, "huge.tif", saved(Image.new("1", (10_000, 15_000), 1), "TIFF", compression="group4"))
     with pytest.raises(FileRefused, match="file_picture_too_large"):
-        list(reader.pages(huge, 300))
+        list(reader.pages(huge, AT_300))
 
 
 def test_leaving_a_file_in_the_middle_does_not_mix_it_with_the_next(
@@ -123,10 +126,10 @@ def test_leaving_a_file_in_the_middle_does_not_mix_it_with_the_next(
 ) -> None:
     frames = [Image.effect_noise((900, 900), 80) for _ in range(6)]
     many = written(tmp_path, "many.tif", saved(frames[0], "TIFF", save_all=True, append_images=frames[1:]))
-    pages = reader.pages(many, 300)
+    pages = reader.pages(many, AT_300)
     next(pages)
     pages.close()  # type: ignore[attr-defined]  # a generator
-    shapes = [page.pixels().shape for page in reader.pages(good, 300)]
+    shapes = [page.pixels().shape for page in reader.pages(good, AT_300)]
     assert shapes == [(50, 40)]
 
 
@@ -135,6 +138,6 @@ def test_a_picture_that_would_be_finer_than_any_scan_is_still_read(reader: FileR
     strip = np.full((60_000, 20), 255, np.uint8)
     coded, data = cv2.imencode(".png", strip)
     assert coded
-    (page,) = reader.pages(written(tmp_path, "strip.png", data.tobytes()), 300)
+    (page,) = reader.pages(written(tmp_path, "strip.png", data.tobytes()), AT_300)
     assert isinstance(page, CapturedPicture)
     assert page.dpi == 4800

@@ -12,7 +12,7 @@ from PIL import Image
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.picture import Pixels
 from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.files import count_pages, pages_of
+from papiermappe.devices.files import HowToRead, count_pages, pages_of
 
 
 def written(folder: Path, name: str, data: bytes) -> Path:
@@ -93,9 +93,89 @@ def test_what_phones_say_of_the_way_up_is_heard(tmp_path: Path) -> None:
 def test_a_pdf_is_drawn_page_by_page(tmp_path: Path) -> None:
     file = written(tmp_path, "two.pdf", pdf_of([(595.276, 841.89), (420, 595)]))
     assert count_pages(file) == 2
-    first, second = pages_of(file, pdf_dpi=100)
+    first, second = pages_of(file, HowToRead(100))
     assert first.pixels().shape[:2] == (1170, 827)  # 210 x 297 mm at 100 dpi: 826.8 x 1169.3, filled up
     assert second.dpi == 100
+
+
+def scanned_pdf(
+    jpeg: bytes, size_px: tuple[int, int], *, content: str = "", dpi: float = 200.0, turned: int = 0, **image: object
+) -> bytes:
+    """Return a PDF with one page that is a JPEG of a page, as a scanner makes it, and what is painted besides."""
+    width_px, height_px = size_px
+    width_pt, height_pt = width_px / dpi * 72, height_px / dpi * 72
+    pdf = pikepdf.new()
+    page = pdf.add_blank_page(page_size=(width_pt, height_pt))
+    stream = pdf.make_stream(
+        jpeg,
+        Type=pikepdf.Name.XObject,
+        Subtype=pikepdf.Name.Image,
+        Width=width_px,
+        Height=height_px,
+        BitsPerComponent=8,
+        Filter=pikepdf.Name.DCTDecode,
+        ColorSpace=pikepdf.Name.DeviceGray,
+        **image,
+    )
+    font = pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica)
+    page.Resources = pikepdf.Dictionary(XObject={"/Im0": stream}, Font={"/F0": pdf.make_indirect(font)})
+    page.Contents = pdf.make_stream(f"q {width_pt} 0 0 {height_pt} 0 0 cm /Im0 Do Q {content}".encode())
+    page.Rotate = turned
+    out = io.BytesIO()
+    pdf.save(out)
+    return out.getvalue()
+
+
+HIDDEN_TEXT = "BT /F0 12 Tf 3 Tr 20 20 Td (Upper Meadow) Tj ET"
+
+
+@pytest.mark.parametrize(
+    ("how", "untouched"),
+    [
+        ({}, True),
+        ({"content": HIDDEN_TEXT}, True),
+        ({"content": HIDDEN_TEXT.replace("3 Tr", "0 Tr")}, False),  # a stamp that is to be seen
+        ({"content": "0 0 m 50 50 l S"}, False),
+        ({"turned": 90}, False),
+        ({"Decode": pikepdf.Array([1, 0])}, False),  # a negative
+    ],
+)
+def test_a_pdf_page_that_is_one_picture_gives_it_untouched(
+    tmp_path: Path, grey_page: Pixels, how: dict[str, Any], untouched: bool
+) -> None:
+    jpeg = encode_jpeg(grey_page)
+    height_px, width_px = grey_page.shape
+    (page,) = pages_of(written(tmp_path, "scan.pdf", scanned_pdf(jpeg, (width_px, height_px), **how)))
+    assert (page.data == jpeg) is untouched
+    assert page.dpi == pytest.approx(200 if untouched else 300, abs=0.1)
+
+
+def test_a_bilevel_page_of_a_pdf_comes_in_its_own_pixels(tmp_path: Path) -> None:
+    page = Image.fromarray(np.arange(600 * 400).reshape(600, 400) % 7 > 3)
+    page.save(tmp_path / "fax.pdf", "PDF", resolution=204)
+    (got,) = pages_of(tmp_path / "fax.pdf")
+    assert got.dpi == pytest.approx(204, abs=0.5)
+    assert np.array_equal(got.pixels() > 128, np.asarray(page))
+
+
+def test_pages_are_passed_over_and_passwords_open(tmp_path: Path) -> None:
+    many = pdf_of([(72, 72), (144, 72), (72, 144)], encryption=pikepdf.Encryption(owner="a", user="b"))
+    pages = list(pages_of(written(tmp_path, "locked.pdf", many), HowToRead(72, first=1, password="b")))
+    assert [page.pixels().shape[:2] for page in pages] == [(72, 144), (144, 72)]
+    with pytest.raises(FileRefused, match="file_locked"):
+        list(pages_of(tmp_path / "locked.pdf", HowToRead(password="c")))
+
+
+def test_a_photograph_of_a_phone(tmp_path: Path) -> None:
+    data = saved(Image.new("RGB", (640, 480), (200, 30, 30)), "HEIF")
+    (page,) = pages_of(written(tmp_path, "phone.heic", data))
+    assert page.pixels().shape == (480, 640, 3)
+
+
+def test_a_resolution_that_cannot_be_is_not_believed(tmp_path: Path) -> None:
+    said = saved(Image.new("L", (4000, 3000), 255), "JPEG", dpi=(72, 72))  # 4000 px at 72 dpi: 1.4 m
+    (page,) = pages_of(written(tmp_path, "phone.jpg", said))
+    assert page.dpi == pytest.approx(4000 / 297 * 25.4, abs=0.1)
 
 
 @pytest.mark.parametrize(

@@ -25,6 +25,7 @@ from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.treatment import SURE, Tone, Treatment
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
+from papiermappe.devices.files import HowToRead
 from papiermappe.errors import PictureRefused
 from papiermappe.making.document import DocumentSpec, MadePage, make_pages
 from papiermappe.message import Message
@@ -155,7 +156,7 @@ class Assembly:
         with FileReader() as reader:
             for file in self._request.sources:
                 try:
-                    for number, capture in enumerate(reader.pages(file, self._request.dpi or PDF_DPI), 1):
+                    for number, capture in enumerate(reader.pages(file, HowToRead(self._request.dpi or PDF_DPI)), 1):
                         yield SourcePage(file, number, capture)
                 except FileRefused as exc:
                     self._leave_out(exc)

@@ -17,7 +17,7 @@ from typing import NamedTuple
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.files import count_pages, pages_of
+from papiermappe.devices.files import HowToRead, count_pages, pages_of
 from papiermappe.errors import PapiermappeError
 from papiermappe.lifeline import end_with
 
@@ -65,9 +65,9 @@ class FileReader:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def pages(self, file: Path, pdf_dpi: float) -> Iterator[CapturedPicture]:
+    def pages(self, file: Path, how: HowToRead) -> Iterator[CapturedPicture]:
         """Yield the pages of a file; the next one is read while the last one is used. Raises FileRefused."""
-        self._ask(file, pdf_dpi)
+        self._ask(file, how)
         try:
             while not isinstance(said := self._answer(file), _Ended):
                 yield said
@@ -91,15 +91,15 @@ class FileReader:
             process.close()
             connection.close()
 
-    def _ask(self, file: Path, pdf_dpi: float | None) -> None:
+    def _ask(self, file: Path, how: HowToRead | None) -> None:
         if self._child is None:
             self._child = self._new()
         try:
-            self._child[1].send((file, pdf_dpi))
+            self._child[1].send((file, how))
         except OSError:  # it has died since
             self.close()
             self._child = self._new()
-            self._child[1].send((file, pdf_dpi))
+            self._child[1].send((file, how))
 
     def _answer(self, file: Path) -> CapturedPicture | _Ended:
         if self._child is None:
@@ -138,17 +138,17 @@ def _serve(connection: Connection, limits: ReaderLimits, parent_pid: int) -> Non
     resource.setrlimit(resource.RLIMIT_DATA, (most, hard))
     with contextlib.suppress(EOFError, OSError):  # the other end is closed
         while True:
-            file, pdf_dpi = connection.recv()
-            connection.send(_read(connection, file, pdf_dpi, limits.page_px))
+            file, how = connection.recv()
+            connection.send(_read(connection, file, how, limits.page_px))
 
 
-def _read(connection: Connection, file: Path, pdf_dpi: float | None, limit_px: int) -> _Ended | PapiermappeError:
+def _read(connection: Connection, file: Path, how: HowToRead | None, limit_px: int) -> _Ended | PapiermappeError:
     """Read one file and send its pages; return what is to be said at its end."""
     try:
-        if pdf_dpi is None:
+        if how is None:
             return _Ended(count_pages(file))
         count = 0
-        for count, page in enumerate(pages_of(file, pdf_dpi, limit_px), 1):  # noqa: B007 (used below)
+        for count, page in enumerate(pages_of(file, how, limit_px), 1):  # noqa: B007 (used below)
             connection.send(page)
         return _Ended(count)
     except (EOFError, BrokenPipeError):

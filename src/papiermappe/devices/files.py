@@ -1,11 +1,16 @@
 """Pages that come as files: pictures, with one page or several, and PDFs."""
 
+import contextlib
 import io
+import itertools
 import warnings
 from collections.abc import Iterator
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
+import pikepdf
+import pillow_heif
 import pypdfium2
 from PIL import Image, ImageOps, ImageSequence
 
@@ -14,22 +19,49 @@ from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.devices.errors import FileRefused
+from papiermappe.devices.pdf_pictures import PagePicture, picture_of
 from papiermappe.errors import PictureRefused
 
-KINDS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "PPM")
+pillow_heif.register_heif_opener()
+
+KINDS = ("JPEG", "PNG", "TIFF", "WEBP", "BMP", "PPM", "HEIF")
 UNKNOWN_DPI = 300.0
 LONGEST_A4_MM = 297.0
+LONGEST_SENSIBLE_MM = 900.0
+"""A long receipt may be as long; a photograph said to have 72 dpi is longer."""
 MAX_BYTES = 2 << 30
+MAX_PLAIN_BYTES = 250_000_000
+"""A picture of one page is not larger; what is has many pages, which are read one by one."""
 PLAIN_MODES = {"1", "L", "RGB"}
 ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
 
 
-def pages_of(file: Path, pdf_dpi: float = 300.0, limit_px: int = DEFAULT_LIMIT_PX) -> Iterator[CapturedPicture]:
+class HowToRead(NamedTuple):
+    """What a reader is to do with a file."""
+
+    pdf_dpi: float = 300.0
+    """The resolution at which pages of PDFs are drawn that are not one picture."""
+    first: int = 0
+    """How many pages to pass over at the beginning."""
+    password: str | None = None
+    """Of a locked PDF."""
+
+
+AS_USUAL = HowToRead()
+
+
+def pages_of(
+    file: Path,
+    how: HowToRead = AS_USUAL,
+    limit_px: int = DEFAULT_LIMIT_PX,
+) -> Iterator[CapturedPicture]:
     """Yield the pages of a file.
+
+    A page of a PDF that is one picture comes as that picture, untouched where it is a JPEG; any other is drawn.
 
     Args:
         file: a picture or a PDF.
-        pdf_dpi: resolution at which pages of PDFs are rendered.
+        how: to read it.
         limit_px: larger pages are refused before they are decoded.
 
     Raises:
@@ -42,7 +74,10 @@ def pages_of(file: Path, pdf_dpi: float = 300.0, limit_px: int = DEFAULT_LIMIT_P
             is_pdf = start.read(1024).lstrip().startswith(b"%PDF")
     except OSError as exc:
         raise FileRefused(file, "file_not_opened", reason=exc.strerror or "") from exc
-    yield from _pdf_pages(file, pdf_dpi, limit_px) if is_pdf else _pictures(file, limit_px)
+    if is_pdf:
+        yield from _pdf_pages(file, how, limit_px)
+    else:
+        yield from itertools.islice(_pictures(file, limit_px), how.first, None)
 
 
 def count_pages(file: Path) -> int:
@@ -62,43 +97,86 @@ def count_pages(file: Path) -> int:
         raise FileRefused(file, "file_unreadable") from exc
 
 
-def _open_pdf(file: Path) -> pypdfium2.PdfDocument:
+def _open_pdf(file: Path, password: str | None = None) -> pypdfium2.PdfDocument:
     try:
-        return pypdfium2.PdfDocument(file)
+        return pypdfium2.PdfDocument(file, password)
     except pypdfium2.PdfiumError as exc:
         locked = getattr(exc, "err_code", None) == pypdfium2.raw.FPDF_ERR_PASSWORD
         raise FileRefused(file, "file_locked" if locked else "file_damaged") from exc
 
 
-def _pdf_pages(file: Path, dpi: float, limit_px: int) -> Iterator[CapturedPicture]:
-    with _open_pdf(file) as pdf:
-        for number in range(len(pdf)):
+def _pdf_pages(file: Path, how: HowToRead, limit_px: int) -> Iterator[CapturedPicture]:
+    with _open_pdf(file, how.password) as drawn, _structure(file, how.password) as structure:
+        for number in range(how.first, len(drawn)):
+            picture = picture_of(structure.pages[number]) if structure and number < len(structure.pages) else None
             try:
-                page = pdf[number]
+                page = drawn[number]
             except pypdfium2.PdfiumError as exc:
                 raise FileRefused(file, "file_page_damaged", page=number + 1) from exc
-            width_pt, height_pt = page.get_size()
-            if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
-                raise FileRefused(
-                    file, "file_page_too_large", page=number + 1, width_mm=round(width_pt / POINTS_PER_MM)
-                )
-            bitmap = page.render(scale=dpi / 72, rev_byteorder=True)
-            yield _captured(np.asarray(bitmap.to_numpy(), np.uint8)[..., :3], dpi, limit_px)
-            bitmap.close()
+            taken = _taken_out(page, picture, limit_px) if picture else None
+            yield taken or _drawn(file, page, number, how.pdf_dpi, limit_px)
             page.close()
 
 
+@contextlib.contextmanager
+def _structure(file: Path, password: str | None) -> Iterator[pikepdf.Pdf | None]:
+    """Give the objects of a PDF; None where they cannot be read, though it can be drawn."""
+    try:
+        pdf = pikepdf.open(file, password=password or "")
+    except (pikepdf.PdfError, RuntimeError, ValueError):
+        yield None
+        return
+    with pdf:
+        yield pdf
+
+
+def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> CapturedPicture | None:
+    """Return the one picture of a page as it is; None where it is damaged, too large or of a kind of its own."""
+    if picture.jpeg is not None:
+        try:
+            read_head(picture.jpeg, limit_px)
+        except PictureRefused:
+            return None
+        return CapturedPicture(picture.jpeg, picture.dpi, limit_px) if _is_plain(picture.jpeg) else None
+    images = list(page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=1))
+    if len(images) != 1 or not isinstance(images[0], pypdfium2.PdfImage):
+        return None
+    width_px, height_px = images[0].get_px_size()
+    if width_px * height_px > limit_px:
+        return None
+    try:
+        bitmap = images[0].get_bitmap()
+    except pypdfium2.PdfiumError:
+        return None
+    pixels = np.asarray(bitmap.to_pil().convert("RGB"))
+    bitmap.close()
+    return _captured(pixels, picture.dpi, limit_px) if pixels.shape[:2] == (height_px, width_px) else None
+
+
+def _drawn(file: Path, page: pypdfium2.PdfPage, number: int, dpi: float, limit_px: int) -> CapturedPicture:
+    width_pt, height_pt = page.get_size()
+    if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
+        raise FileRefused(file, "file_page_too_large", page=number + 1, width_mm=round(width_pt / POINTS_PER_MM))
+    bitmap = page.render(scale=dpi / 72, rev_byteorder=True)
+    captured = _captured(np.asarray(bitmap.to_numpy(), np.uint8)[..., :3], dpi, limit_px)
+    bitmap.close()
+    return captured
+
+
 def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
+    if file.stat().st_size > MAX_PLAIN_BYTES:
+        yield from _other_pictures(file, limit_px)
+        return
     data = file.read_bytes()
     try:
         head = read_head(data, limit_px)
     except PictureRefused:
-        yield from _other_pictures(file, data, limit_px)
+        yield from _other_pictures(file, limit_px)
         return
     if not _is_plain(data):
-        yield from _other_pictures(file, data, limit_px)
+        yield from _other_pictures(file, limit_px)
         return
-    yield CapturedPicture(data, head.dpi or _likely_dpi(head.width_px, head.height_px), limit_px)
+    yield CapturedPicture(data, _dpi(head.dpi, head.width_px, head.height_px), limit_px)
 
 
 def _is_plain(data: bytes) -> bool:
@@ -111,16 +189,16 @@ def _is_plain(data: bytes) -> bool:
         return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
-def _other_pictures(file: Path, data: bytes, limit_px: int) -> Iterator[CapturedPicture]:
+def _other_pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
     """Yield the pages of pictures that must be re-encoded: other formats, several pages, rotated, transparent."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below
-            with Image.open(io.BytesIO(data), formats=KINDS) as picture:
+            with Image.open(file, formats=KINDS) as picture:
                 for frame in ImageSequence.Iterator(picture):
                     _must_not_exceed(file, frame, limit_px)
                     upright = ImageOps.exif_transpose(frame)
-                    dpi = named_dpi(upright.info) or _likely_dpi(upright.width, upright.height)
+                    dpi = _dpi(named_dpi(upright.info), upright.width, upright.height)
                     yield _captured(_levels(upright), dpi, limit_px)
     except (FileRefused, MemoryError):
         raise
@@ -153,9 +231,15 @@ def _captured(pixels: Pixels, dpi: float, limit_px: int) -> CapturedPicture:
     return CapturedPicture(encode_png(pixels[..., 0] if grey else pixels, QUICK), dpi, limit_px)
 
 
-def _likely_dpi(width_px: int, height_px: int) -> float:
-    """Guess the resolution of a picture that does not state it: its longer side is taken to be that of A4."""
+def _dpi(named: float | None, width_px: int, height_px: int) -> float:
+    """Return the resolution that a picture names, or a likely one where it names none or one that cannot be.
+
+    What cameras and screens write (72, 96) would make a page of a metre: then the longer side is taken to be that of
+    A4, as where nothing is named and 300 dpi would be more than A4.
+    """
     longest_px = max(width_px, height_px)
+    if named is not None and px_to_mm(longest_px, named) <= LONGEST_SENSIBLE_MM:
+        return named
     if px_to_mm(longest_px, UNKNOWN_DPI) <= LONGEST_A4_MM * 1.02:
         return UNKNOWN_DPI
     return min(round(longest_px / LONGEST_A4_MM * 25.4, 1), MAX_DPI)
