@@ -49,6 +49,11 @@ class Settings(BaseSettings):
         return folder.expanduser().resolve()
 
     @property
+    def incoming_dir(self) -> Path:
+        """The folder of files that are being brought in."""
+        return self.data_dir / "incoming"
+
+    @property
     def blob_dir(self) -> Path:
         """The folder of the image files and filed documents."""
         return self.data_dir / "blobs"

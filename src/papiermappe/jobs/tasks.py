@@ -6,19 +6,23 @@ from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import TriedAgain
 from papiermappe.recognition.model import Recogniser
-from papiermappe.services import analysing, delivering, filing, levels, pictures, reading, receiving
+from papiermappe.services import analysing, delivering, filing, importing, levels, pictures, reading, receiving
 from papiermappe.services.pictures import PictureSize
 from papiermappe.store.database import Store
+from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
 
 RETRIED = TriedAgain()
 
 
-def tasks(store: Store, pools: Pools, recogniser: Recogniser | None, limits: Limits, ahead: int) -> Blueprint:
+def tasks(
+    store: Store, incoming: Incoming, pools: Pools, recogniser: Recogniser | None, limits: Limits, ahead: int
+) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm.
 
     Args:
         store: rows and files.
+        incoming: files that are brought in.
         pools: for long computations.
         recogniser: None where none is installed.
         limits: what is accepted of devices.
@@ -26,10 +30,7 @@ def tasks(store: Store, pools: Pools, recogniser: Recogniser | None, limits: Lim
     """
     blueprint = Blueprint()
     max_px = limits.page_px
-
-    @blueprint.task(name=JobKind.RECEIVE, retry=RETRIED)
-    def receive(run_id: int) -> None:
-        receiving.receive(store, run_id, limits)
+    _arriving(blueprint, store, incoming, limits)
 
     @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
     def analyse(page_id: int) -> None:
@@ -61,3 +62,15 @@ def tasks(store: Store, pools: Pools, recogniser: Recogniser | None, limits: Lim
         delivering.deliver(store, delivery_id)
 
     return blueprint
+
+
+def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Limits) -> None:
+    """Add the tasks that bring pages in."""
+
+    @blueprint.task(name=JobKind.RECEIVE, retry=RETRIED)
+    def receive(run_id: int) -> None:
+        receiving.receive(store, run_id, limits)
+
+    @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
+    def import_files(run_id: int) -> None:
+        importing.import_files(store, incoming, run_id, limits.page_px)

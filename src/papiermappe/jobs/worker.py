@@ -24,11 +24,13 @@ from papiermappe.jobs.tasks import tasks
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
 from papiermappe.services.housekeeping import tidy_up
+from papiermappe.services.importing import sweep
 from papiermappe.services.reconciling import reconcile
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
+from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
 
 log = structlog.get_logger()
@@ -37,6 +39,7 @@ HEARTBEAT_S = 2.0
 DEAD_AFTER_S = 6.0
 RESCUE_EVERY_S = 2.0
 TIDY_EVERY_S = 3600.0
+SWEEP_EVERY_S = 30.0
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
 GRACE_S = 5
@@ -51,6 +54,7 @@ class Lane(NamedTuple):
 
 LANES = (
     Lane((JobKind.RECEIVE,), 8),  # they wait for devices
+    Lane((JobKind.IMPORT,), 2),
     Lane((JobKind.RENDER, JobKind.ANALYSE, JobKind.ESTIMATE_LEVELS, JobKind.FIND_UPRIGHT), 6),
     Lane((JobKind.MAKE, JobKind.DELIVER), 3),
     Lane((JobKind.READ_AHEAD,), 1),
@@ -69,7 +73,9 @@ async def run_worker(settings: Settings, database_url: str) -> None:
     app = App(
         connector=ListeningConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5})
     )
-    app.add_tasks_from(tasks(store, pools, _recogniser(), limits_of(settings), _ahead(settings)), namespace="")
+    incoming = Incoming(settings.incoming_dir)
+    bound = tasks(store, incoming, pools, _recogniser(), limits_of(settings), _ahead(settings))
+    app.add_tasks_from(bound, namespace="")
     await asyncio.to_thread(pools.warm_up)
     try:
         async with app.open_async():
@@ -78,6 +84,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
                     *(_take_jobs(app, lane) for lane in LANES),
                     _every(RESCUE_EVERY_S, "job.rescue", lambda: _rescue(app, store)),
                     _every(TIDY_EVERY_S, "files.tidy", lambda: asyncio.to_thread(tidy_up, store, datetime.now(UTC))),
+                    _every(SWEEP_EVERY_S, "files.sweep", lambda: _swept(store, incoming)),
                 ]
             )
     except PoolTimeout as exc:
@@ -124,6 +131,10 @@ async def _take_jobs(app: App, lane: Lane) -> None:
         except ConnectorException as exc:
             log.warning("the database does not answer", action="worker.lost", cause=repr(exc.__cause__))
             await asyncio.sleep(POLL_S)
+
+
+async def _swept(store: Store, incoming: Incoming) -> None:
+    await asyncio.to_thread(sweep, store, incoming)
 
 
 def _ahead(settings: Settings) -> int:

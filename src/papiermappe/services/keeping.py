@@ -1,5 +1,7 @@
 """Keeping what comes in: a capture is on disk and its row committed before the next one is asked for."""
 
+from typing import NamedTuple
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -9,7 +11,7 @@ from papiermappe.core.picture import CapturedPicture, PictureHead
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.journal import machine_entry, take_again
-from papiermappe.services.landing import page_at, replaced_page, spot_of
+from papiermappe.services.landing import Spot, page_at, replaced_page, spot_of, spot_of_file_page
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.runs import PlaceInRun, is_two_sided, locked_run
 from papiermappe.services.transaction import transaction
@@ -19,13 +21,21 @@ from papiermappe.store.models import Capture, Mappe, Page, Run
 from papiermappe.store.queue import JobKind, enqueue
 
 
-def keep_capture(store: Store, run_id: int, place: PlaceInRun, picture: CapturedPicture) -> int:
+class FilePlace(NamedTuple):
+    """Which page of which file of its run a capture is."""
+
+    file_name: str
+    page: int
+    """From 1."""
+
+
+def keep_capture(store: Store, run_id: int, place: PlaceInRun | FilePlace, picture: CapturedPicture) -> int:
     """Keep what the device delivered. When this returns, it survives any crash, and windows show it.
 
     Args:
         store: rows and files.
         run_id: the run.
-        place: its sheet and side; a second capture for the same place is not kept.
+        place: its sheet and side, or its page of a file; a second capture for the same place is not kept.
         picture: the capture.
 
     Returns:
@@ -48,21 +58,17 @@ def _record(
     caller: Caller,
     session: Session,
     run_id: int,
-    place: PlaceInRun,
+    place: PlaceInRun | FilePlace,
     sha256: str,
     picture: CapturedPicture,
     head: PictureHead,
 ) -> int:
     run, mappe = locked_run(caller, session, run_id)
-    kept = select(Capture.id).where(Capture.run_id == run.id, Capture.sheet == place.sheet, Capture.side == place.side)
-    if session.scalar(kept.where(Capture.take == place.take)) is not None:
-        known = page_at(session, run.id, place.sheet, place.side)
-        return known.id if known else 0
+    known = page_of(session, run.id, place)
+    if known is not None:
+        return known
     capture = Capture(
         run_id=run.id,
-        sheet=place.sheet,
-        side=place.side,
-        take=place.take,
         sha256=sha256,
         media_type=head.media_type,
         byte_size=len(picture.data),
@@ -70,6 +76,13 @@ def _record(
         height_px=head.height_px,
         dpi=picture.dpi,
     )
+    if isinstance(place, FilePlace):
+        spot = spot_of_file_page(session, run, place.file_name, place.page)
+        capture.file_name, capture.file_page = place
+        session.add(capture)
+        session.flush()
+        return _added(session, run, mappe, capture, spot).id
+    capture.sheet, capture.side, capture.take = place
     replaced = _replaced(session, run, place)
     session.add(capture)
     session.flush()
@@ -77,7 +90,18 @@ def _record(
     if replaced is not None:
         run.change = take_again(session, mappe, replaced, capture, run.author)
         return replaced.id
-    return _added(session, run, mappe, capture, place).id
+    return _added(session, run, mappe, capture, spot_of(session, run, place.sheet, place.side)).id
+
+
+def page_of(session: Session, run_id: int, place: PlaceInRun | FilePlace) -> int | None:
+    """Return the page of a capture that is kept already; 0 where it has none any more, None where it is not kept."""
+    kept = select(Capture.id, Page.id).outerjoin(Page, Page.capture_id == Capture.id).where(Capture.run_id == run_id)
+    if isinstance(place, FilePlace):
+        here = kept.where(Capture.file_name == place.file_name, Capture.file_page == place.page)
+    else:
+        here = kept.where(Capture.sheet == place.sheet, Capture.side == place.side, Capture.take == place.take)
+    row = session.execute(here.limit(1)).first()
+    return None if row is None else row[1] or 0
 
 
 def _replaced(session: Session, run: Run, place: PlaceInRun) -> Page | None:
@@ -87,8 +111,7 @@ def _replaced(session: Session, run: Run, place: PlaceInRun) -> Page | None:
     return replaced_page(session, run, place.sheet, place.side, is_two_sided(run))
 
 
-def _added(session: Session, run: Run, mappe: Mappe, capture: Capture, place: PlaceInRun) -> Page:
-    spot = spot_of(session, run, place.sheet, place.side)
+def _added(session: Session, run: Run, mappe: Mappe, capture: Capture, spot: Spot) -> Page:
     page = Page(
         mappe_id=mappe.id,
         capture_id=capture.id,

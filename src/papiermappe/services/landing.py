@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.order.landing import LANDING, Again, Backs, BacksOrder, Before, Landing
 from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.services.errors import NotFound, NotPossible
-from papiermappe.store.models import Capture, Page, Run
+from papiermappe.store.models import Capture, IncomingFile, Page, Run
 
 
 class Spot(NamedTuple):
@@ -98,6 +98,34 @@ def spot_of(session: Session, run: Run, sheet: int, side: Side) -> Spot:
             return Spot(_rank_at_end(session, run), side)
 
 
+def spot_of_file_page(session: Session, run: Run, file_name: str, page: int) -> Spot:
+    """Return where a page of a file becomes a page: behind those of files before it, before those of files after it."""
+    file = session.execute(
+        select(IncomingFile.number, IncomingFile.both_sides).where(
+            IncomingFile.run_id == run.id, IncomingFile.name == file_name
+        )
+    ).one()
+    landing = landing_of(run)
+    if isinstance(landing, Backs):
+        come = session.scalar(select(func.count()).where(Capture.run_id == run.id)) or 0
+        return _spot_of_back(session, run, landing, come)
+    side = Side.BACK if file.both_sides and page % 2 == 0 else Side.FRONT
+    if side is Side.BACK and (front := _page_of_file(session, run, file_name, page - 1)):
+        beside = _beside(session, run, front)
+        if beside is not None:
+            return beside
+    later = select(Page).join(Page.capture).join(IncomingFile, IncomingFile.name == Capture.file_name)
+    later = later.where(IncomingFile.run_id == run.id, Capture.run_id == run.id, IncomingFile.number > file.number)
+    ahead = session.scalar(later.where(Page.mappe_id == run.mappe_id).order_by(Page.rank).limit(1))
+    return Spot(_rank_before(session, run, ahead.id) if ahead else _rank_at_end(session, run), side)
+
+
+def _page_of_file(session: Session, run: Run, file_name: str, number: int) -> Page | None:
+    here = select(Page).join(Page.capture)
+    here = here.where(Capture.run_id == run.id, Capture.file_name == file_name, Capture.file_page == number)
+    return session.scalar(here.limit(1))
+
+
 def page_at(session: Session, run_id: int, sheet: int, side: Side) -> Page | None:
     """Return the page that a sheet's side has become."""
     here = select(Page).join(Page.capture).where(Capture.run_id == run_id, Capture.sheet == sheet, Capture.side == side)
@@ -118,10 +146,16 @@ def _spot_of_back(session: Session, run: Run, backs: Backs, number: int) -> Spot
     if front_id is None:  # more backs than fronts: they lie on alone, where the next front would have been
         if backs.order is BacksOrder.AS_LAID:
             return Spot(_rank_behind(session, run, backs.fronts[-1]), Side.BACK)
-        earlier = page_at(session, run.id, number, Side.FRONT) if number > len(backs.fronts) else None
-        return Spot(_rank_before(session, run, earlier.id if earlier else backs.fronts[0]), Side.BACK)
+        earlier = _lowest_of(session, run) if number > len(backs.fronts) else None
+        return Spot(_rank_before(session, run, earlier or backs.fronts[0]), Side.BACK)
     front = session.get_one(Page, front_id)
     return _beside(session, run, front) or Spot(_rank_behind(session, run, front_id), Side.BACK)
+
+
+def _lowest_of(session: Session, run: Run) -> int | None:
+    """Return the page of a run that lies before all its others."""
+    own = select(Page.id).join(Page.capture).where(Page.mappe_id == run.mappe_id, Capture.run_id == run.id)
+    return session.scalar(own.order_by(Page.rank).limit(1))
 
 
 def _rank_at_end(session: Session, run: Run) -> Decimal:

@@ -69,7 +69,12 @@ class Listed(NamedTuple):
 @transaction
 def open_mappe(_: Caller, session: Session, subject: str = "") -> int:
     """Open a new Mappe; return its number. Raises NotPossible."""
-    mappe = Mappe(subject=_clean_subject(subject))
+    return open_within(session, _clean_subject(subject))
+
+
+def open_within(session: Session, subject: str) -> int:
+    """Open a new Mappe within a transaction; return its number. A subject that is too long is cut."""
+    mappe = Mappe(subject=one_line(subject)[:MAX_SUBJECT])
     session.add(mappe)
     session.flush()
     mappe.subject_change = next_change(session, mappe)

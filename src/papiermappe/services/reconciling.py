@@ -22,6 +22,7 @@ from papiermappe.store.models import (
     FilingState,
     Page,
     Run,
+    RunOrigin,
     RunState,
 )
 from papiermappe.store.queue import JobKind, live_job_ids
@@ -68,7 +69,8 @@ NOT_ANALYSED = Analysis(
 
 def _runs(session: Session) -> list[int]:
     live = live_job_ids(session, JobKind.RECEIVE, "run_id")
-    receiving = select(Run.id).where(Run.state == RunState.RECEIVING)
+    # Files are received by the web server, for as long as that takes: importing.sweep ends what falls silent.
+    receiving = select(Run.id).where(Run.state == RunState.RECEIVING, Run.origin != RunOrigin.FILES)
     return [run_id for run_id in session.scalars(receiving) if run_id not in live]
 
 

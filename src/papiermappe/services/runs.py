@@ -113,9 +113,17 @@ def start_backs(
 
 
 def _begin(session: Session, mappe: Mappe, run: Run) -> int:
-    """Begin a run of a scanner, whose device, ticket and landing are set."""
+    """Begin a run of a scanner, whose device, ticket and landing are set; return it."""
+    run.origin = RunOrigin.SCANNER
+    begin(session, mappe, run)
+    enqueue(session, JobKind.RECEIVE, run_id=run.id)
+    return run.id
+
+
+def begin(session: Session, mappe: Mappe, run: Run) -> None:
+    """Begin a run in a locked Mappe: number it, and let it have its device and the Mappe. Raises NotPossible."""
     number = (session.scalar(select(func.max(Run.number)).where(Run.mappe_id == mappe.id)) or 0) + 1
-    run.mappe_id, run.number, run.origin, run.state = mappe.id, number, RunOrigin.SCANNER, RunState.RECEIVING
+    run.mappe_id, run.number, run.state = mappe.id, number, RunState.RECEIVING
     session.add(run)
     try:
         session.flush()
@@ -128,8 +136,6 @@ def _begin(session: Session, mappe: Mappe, run: Run) -> int:
             earlier.dismissed = True
             run_changed(session, mappe, earlier)
     run_changed(session, mappe, run)
-    enqueue(session, JobKind.RECEIVE, run_id=run.id)
-    return run.id
 
 
 @transaction
@@ -209,8 +215,10 @@ def retake(caller: Caller, session: Session, run_id: int) -> None:
 def stop(caller: Caller, session: Session, run_id: int) -> None:
     """End a run: a glass loop at once, a feeder run after the page that is on its way."""
     run, mappe = locked_run(caller, session, run_id)
-    if run.state is RunState.WAITING:
-        _end(session, mappe, run, RunState.DONE, None)
+    if run.origin is RunOrigin.FILES and run.state.live:
+        end_locked(session, mappe, run, RunState.STOPPED, None)
+    elif run.state is RunState.WAITING:
+        end_locked(session, mappe, run, RunState.DONE, None)
     elif run.state is RunState.RECEIVING:
         run.stop_requested = True
         run_changed(session, mappe, run)
@@ -221,10 +229,11 @@ def end(caller: Caller, session: Session, run_id: int, state: RunState, message:
     """End a run, once."""
     run, mappe = locked_run(caller, session, run_id)
     if run.state.live:
-        _end(session, mappe, run, state, message)
+        end_locked(session, mappe, run, state, message)
 
 
-def _end(session: Session, mappe: Mappe, run: Run, state: RunState, message: Message | None) -> None:
+def end_locked(session: Session, mappe: Mappe, run: Run, state: RunState, message: Message | None) -> None:
+    """End a run that is live, in a locked Mappe."""
     run.state, run.ended_at, run.retaking = state, datetime.now(UTC), False
     so_far = sheets_in(session, run)
     message = message or _otherwise_than_counted(run, so_far)
@@ -254,7 +263,7 @@ def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
     if run.state is not RunState.RECEIVING:
         return
     if run.stop_requested or sheets_in(session, run).complete == run.expected_sheets:
-        _end(session, mappe, run, RunState.DONE, None)
+        end_locked(session, mappe, run, RunState.DONE, None)
     else:
         run.state, run.job_url, run.job_intention = RunState.WAITING, None, None
         run_changed(session, mappe, run)

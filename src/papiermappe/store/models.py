@@ -95,6 +95,26 @@ class RunState(StrEnum):
         return self in {RunState.RECEIVING, RunState.WAITING}
 
 
+class FileState(StrEnum):
+    """How far a file is that is brought in.
+
+    coming -> waiting (all of it is here) -> done, failed or locked; locked -> waiting (with a password);
+    coming, waiting, locked -> cancelled.
+    """
+
+    COMING = "coming"
+    WAITING = "waiting"
+    LOCKED = "locked"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+    @property
+    def over(self) -> bool:
+        """Whether nothing more comes of it."""
+        return self in {FileState.DONE, FileState.FAILED, FileState.CANCELLED}
+
+
 class FilingState(StrEnum):
     """How far the making of documents is.
 
@@ -283,6 +303,27 @@ class Capture(Base):
     height_px: Mapped[int]
     dpi: Mapped[float]
     arrived_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class IncomingFile(Base):
+    """A file that a run brings in. Its pages become captures; the file itself goes when they are."""
+
+    __tablename__ = "incoming_file"
+    __table_args__ = (UniqueConstraint("run_id", "number"), UniqueConstraint("run_id", "name"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
+    number: Mapped[int]
+    """Its place among the files of the run, from 1."""
+    name: Mapped[str]
+    byte_size: Mapped[int] = mapped_column(BigInt)
+    both_sides: Mapped[bool] = mapped_column(server_default="false")
+    """Whether its pages are fronts and backs in turn; else each is the front of a sheet."""
+    state: Mapped[FileState] = mapped_column(_codes(FileState, "state"))
+    password: Mapped[str | None]
+    """Of a locked PDF; forgotten when it has been read."""
+    message: Mapped[Json | None]
+    """Why it was left out."""
+    asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
 class Page(Base):

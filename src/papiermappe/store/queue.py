@@ -14,6 +14,7 @@ class JobKind(StrEnum):
     """The kinds of jobs, by the names under which workers know them. Each has a queue of its own."""
 
     RECEIVE = "receive"
+    IMPORT = "import"
     RENDER = "render"
     ANALYSE = "analyse"
     ESTIMATE_LEVELS = "estimate_levels"
@@ -26,6 +27,7 @@ class JobKind(StrEnum):
 _PRIORITY = {
     JobKind.RECEIVE: 30,
     JobKind.RENDER: 20,
+    JobKind.IMPORT: 15,
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.FIND_UPRIGHT: 5,

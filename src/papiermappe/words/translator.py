@@ -218,5 +218,6 @@ _PREPARED = {
     "run_interrupted": _interrupted,
     "document_made": _made,
     "nothing_to_assemble": _causes,
+    "files_left_out": _causes,
 }
 """Parameters that are sentences themselves."""

@@ -1,0 +1,66 @@
+"""Files on their way in: written to disk piece by piece, and kept until their pages are captures."""
+
+import errno
+import os
+from pathlib import Path
+
+from papiermappe.store.errors import DiskFull, StoreError
+
+
+class Incoming:
+    """A folder of files by their numbers.
+
+    Args:
+        folder: on this machine.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def path_of(self, file_id: int) -> Path:
+        """Return where a file lies, or will."""
+        return self._folder / str(file_id)
+
+    def received(self, file_id: int) -> int:
+        """Return how many bytes of a file have come."""
+        try:
+            return self.path_of(file_id).stat().st_size
+        except FileNotFoundError:
+            return 0
+
+    def append(self, file_id: int, data: bytes) -> None:
+        """Add bytes to a file. Raises DiskFull, StoreError; then the file is as it was, or has some of them."""
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            with self.path_of(file_id).open("ab") as file:
+                file.write(data)
+        except OSError as exc:
+            raise _translated(exc) from exc
+
+    def flush(self, file_id: int) -> None:
+        """Have what has come survive a power cut. Raises StoreError."""
+        try:
+            self._folder.mkdir(parents=True, exist_ok=True)
+            with self.path_of(file_id).open("ab") as file:
+                os.fsync(file.fileno())
+            folder = os.open(self._folder, os.O_RDONLY)
+            try:
+                os.fsync(folder)
+            finally:
+                os.close(folder)
+        except OSError as exc:
+            raise _translated(exc) from exc
+
+    def remove(self, file_id: int) -> None:
+        """Remove a file, if it is there."""
+        self.path_of(file_id).unlink(missing_ok=True)
+
+    def all(self) -> list[int]:
+        """Return the numbers of all files that are there, whole or not."""
+        if not self._folder.is_dir():
+            return []
+        return sorted(int(path.name) for path in self._folder.iterdir() if path.name.isdecimal())
+
+
+def _translated(exc: OSError) -> StoreError:
+    return DiskFull("disk_full") if exc.errno == errno.ENOSPC else StoreError("blob_not_written")
