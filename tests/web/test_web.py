@@ -139,6 +139,38 @@ def test_json_that_is_no_use_is_refused_in_words(body: bytes, web: TestClient, s
     assert mappe_view(ANNA, store, mappe).subject == "Lease Upper Meadow"
 
 
+@pytest.mark.parametrize("text", ["\x00", "Upper\x00 Meadow"])
+def test_text_that_no_database_keeps_is_refused_in_words(text: str, web: TestClient, mappe: int) -> None:
+    run = web.post(f"/mappen/{mappe}/imports", json={"files": [{"name": f"a{text}.png", "byte_size": 3}]}).json()
+    (file,) = web.get(f"/runs/{run}/files").json()
+    assert "\x00" not in file["name"]
+    ticket = web.get("/devices").json()["tickets"][0]["id"]
+    settings = {"source": "feeder", "sides": "one", "dpi": 300, "colour": "grey"}
+    for path, body in (
+        (f"/tickets/{ticket}/settings", {**settings, "paper": text}),
+        (f"/mappen/{mappe}/imports", {"files": [{"name": "a.pdf", "byte_size": text}]}),
+    ):
+        answer = web.post(path, json=body)
+        assert answer.status_code == 422
+        assert answer.json()["message"]
+
+
+def test_a_file_is_sent_in_parts_and_no_part_is_too_large(web: TestClient, mappe: int) -> None:
+    files = [{"name": "10.png", "byte_size": 4}, {"name": "9.png", "byte_size": 3}]
+    run = web.post(f"/mappen/{mappe}/imports", json={"files": files}).json()
+    first, second = web.get(f"/runs/{run}/files").json()
+    assert (first["name"], second["name"]) == ("9.png", "10.png")
+    assert web.put(f"/imports/{second['id']}?at=0", content=b"ab").json() == 2
+    assert web.put(f"/imports/{second['id']}?at=0", content=b"").json() == 2
+    assert web.put(f"/imports/{second['id']}?at=2", content=b"cd").json() == 4
+    assert web.put(f"/imports/{first['id']}?at=0", content=b"x" * 2_000_000).status_code == 422  # more than was said
+    assert web.put(f"/imports/{first['id']}?at=0", content=b"x" * 16_000_001).status_code == 413
+    assert web.put(f"/imports/{first['id']}?at=0", content=b"x", headers={"Origin": "http://else"}).status_code == 403
+    assert web.post(f"/imports/{first['id']}/password", json={"password": "a\x00"}).status_code == 422
+    assert web.post(f"/imports/{first['id']}/cancel").status_code == 200
+    assert web.get(f"/runs/{run}/files").json()[0]["state"] == "cancelled"
+
+
 def test_a_mappe_is_opened_and_shown_at_every_station(web: TestClient) -> None:
     place = web.post("/mappen", data={"subject": "<script>alert(1)</script>"}).headers["Location"]
     assert place.endswith("/intake")

@@ -149,7 +149,7 @@ class TicketSettings(_Value):
     sides: Sides = Sides.BOTH
     dpi: int = Field(default=300, ge=50, le=1200)
     colour: Colour = Colour.COLOUR
-    paper: str = "A4"
+    paper: str = Field(default="A4", max_length=40, pattern=r"^[\w .-]*$")
 
     @property
     def is_pile(self) -> bool:

@@ -10,11 +10,11 @@ from alembic import command
 from alembic.config import Config
 from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Connection, Engine, create_engine, text
-from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
 
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TransactionLost
+from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TextRefused, TransactionLost
 
 NO_MAPPE = 0
 """In the place of a Mappe: something about the devices or the tickets has changed."""
@@ -169,6 +169,8 @@ def notify_intake(session: Session) -> None:
 def _database_error(exc: DBAPIError) -> StoreError | None:
     """Return what an error of the database is to a person, by its SQLSTATE; None where it is a fault of ours."""
     state = getattr(exc.orig, "sqlstate", None) or ""
+    if isinstance(exc, DataError) and state in UNTRANSLATABLE:
+        return TextRefused("not_valid")
     if state.startswith("40"):  # transaction rollback: serialization failure, deadlock
         return TransactionLost("transaction_lost")
     if state.startswith("53"):  # insufficient resources: disk full, out of memory, too many connections
@@ -176,6 +178,10 @@ def _database_error(exc: DBAPIError) -> StoreError | None:
     if isinstance(exc, OperationalError) or exc.connection_invalidated:
         return DatabaseGone("database_gone")
     return None
+
+
+UNTRANSLATABLE = frozenset({"", "22P05", "22021"})
+"""Of data errors: NUL in a text, which the driver refuses by itself, in JSON, and bytes that are no text."""
 
 
 def _queue_error(exc: ConnectorException) -> StoreError:

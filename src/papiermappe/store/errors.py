@@ -4,6 +4,7 @@ StoreError
 ├── DatabaseGone        the database does not answer
 ├── DatabaseFull        it has no room left
 ├── TransactionLost     it has broken off a transaction so that another could go on; tried again, it works
+├── TextRefused         a text has characters that cannot be kept
 ├── DiskFull            there is no room for a file
 └── BlobMissing         a file that should be there is not
 """
@@ -25,6 +26,10 @@ class DatabaseFull(StoreError):
 
 class TransactionLost(StoreError):
     """The database has broken off a transaction for another one: a deadlock."""
+
+
+class TextRefused(StoreError):
+    """A text has characters that no database keeps, as NUL."""
 
 
 class DiskFull(StoreError):

@@ -24,8 +24,9 @@ from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import BlobMissing, StoreError
-from papiermappe.web import devices, filings, mappen, pictures, runs, start, tickets
+from papiermappe.store.errors import BlobMissing, StoreError, TextRefused
+from papiermappe.store.incoming import Incoming
+from papiermappe.web import devices, filings, imports, mappen, pictures, runs, start, tickets
 from papiermappe.web.author import Author
 from papiermappe.web.context import HERE, Context, templates_in
 from papiermappe.web.device_watch import DeviceWatch
@@ -45,6 +46,7 @@ _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (BlobMissing, 404),
     (ChangedMeanwhile, 409),
     (PictureLate, 503),
+    (TextRefused, 422),
     (StoreError, 503),
     (DeviceError, 502),
     (DestinationError, 502),
@@ -78,13 +80,22 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
 
     app = FastAPI(title="Papiermappe", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(
-        settings, store, hub, pages, spoken, templates_in(spoken), limits, quick, tuple(readable_languages())
+        settings=settings,
+        store=store,
+        incoming=Incoming(settings.incoming_dir),
+        hub=hub,
+        pages=pages,
+        words=spoken,
+        templates=templates_in(spoken),
+        limits=limits,
+        quick_limits=quick,
+        languages=tuple(readable_languages()),
     )
     app.add_middleware(Author)
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
-    for module in (start, mappen, runs, devices, tickets, pictures, filings):
+    for module in (start, mappen, runs, imports, devices, tickets, pictures, filings):
         app.include_router(module.router, responses=PROBLEMS)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)

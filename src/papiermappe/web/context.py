@@ -14,6 +14,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
+from papiermappe.store.incoming import Incoming
 from papiermappe.web.events import Hub
 from papiermappe.words import Words
 from papiermappe.words.scripts import script_catalogue
@@ -66,6 +67,7 @@ class Context:
 
     settings: Settings
     store: Store
+    incoming: Incoming
     hub: Hub
     pages: PageCache
     words: Words

@@ -5,6 +5,7 @@ must be the host that is asked (OWASP, "Verifying Origin With Standard Headers")
 only tells people apart and opens nothing.
 """
 
+import re
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -32,6 +33,9 @@ HEADERS = {
 
 
 MAX_BODY_BYTES = 1_000_000
+MAX_PART_BYTES = 16_000_000
+"""Of a file that is sent in parts."""
+PARTS = re.compile(r"/imports/[0-9]{1,10}")
 
 
 class Guard:
@@ -58,10 +62,12 @@ class Guard:
         if scope["method"] not in SAFE_METHODS and not from_our_pages(headers, scope["scheme"]):
             await self._refusal(403, "not_from_here")(scope, receive, guarded)
             return
-        if not _length_allowed(headers.get("content-length", "0")):
+        is_part = scope["method"] == "PUT" and PARTS.fullmatch(scope["path"]) is not None
+        limit = MAX_PART_BYTES if is_part else MAX_BODY_BYTES
+        if not _length_allowed(headers.get("content-length", "0"), limit):
             await self._refusal(413, "too_large")(scope, receive, guarded)
             return
-        await self._app(scope, _limited(receive), guarded)
+        await self._app(scope, _limited(receive, limit), guarded)
 
     def _refusal(self, status: int, code: str) -> JSONResponse:
         return JSONResponse(problem(Message(code=code), self._words).model_dump(), status)
@@ -76,11 +82,11 @@ def from_our_pages(headers: Headers, scheme: str) -> bool:
     return bool(origin.netloc) and (origin.scheme, origin.netloc) == (scheme, headers.get("host"))
 
 
-def _length_allowed(length: str) -> bool:
-    return length.isdecimal() and len(length) < MAX_LENGTH_DIGITS and int(length) <= MAX_BODY_BYTES
+def _length_allowed(length: str, limit: int) -> bool:
+    return length.isdecimal() and len(length) < MAX_LENGTH_DIGITS and int(length) <= limit
 
 
-def _limited(receive: Receive) -> Receive:
+def _limited(receive: Receive, limit: int) -> Receive:
     """Return a `receive` that stops when more has come than a body may have, whatever its length was said to be."""
     read = 0
 
@@ -88,7 +94,7 @@ def _limited(receive: Receive) -> Receive:
         nonlocal read
         message = await receive()
         read += len(message.get("body", b""))
-        if read > MAX_BODY_BYTES:
+        if read > limit:
             raise HTTPException(413)
         return message
 
