@@ -26,7 +26,7 @@ from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.web import device_watch, devices, filings, mappen, runs, start, tickets
+from papiermappe.web import device_watch, devices, filings, imports, mappen, runs, start, tickets
 from papiermappe.web import pictures as picture_routes
 from papiermappe.web.app import create_app
 from papiermappe.web.device_watch import DeviceWatch
@@ -56,7 +56,8 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
 POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
-    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/devices",
+    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs", "/runs/1/retake",
+    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/devices",
     "/devices/1/name", "/devices/1/default", "/devices/1/remove", "/devices/1/take-back",
     "/tickets", "/tickets/1/settings", "/tickets/1/name", "/tickets/1/duplicate", "/tickets/1/default",
     "/tickets/1/remove", "/tickets/1/take-back",
@@ -64,7 +65,7 @@ POSTS = [
 
 
 def test_the_list_of_posts_is_whole() -> None:
-    routers = (module.router for module in (start, mappen, runs, devices, tickets, picture_routes, filings))
+    routers = (module.router for module in (start, mappen, runs, imports, devices, tickets, picture_routes, filings))
     routes = [route for router in routers for route in router.routes if isinstance(route, APIRoute)]
     posts = {re.sub(r"{\w+_id}", "1", route.path) for route in routes if "POST" in (route.methods or ())}
     assert posts == set(POSTS)
