@@ -56,8 +56,8 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
 POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
-    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs", "/runs/1/retake",
-    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/devices",
+    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs",
+    "/runs/1/retake",    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/devices",
     "/devices/1/name", "/devices/1/default", "/devices/1/remove", "/devices/1/take-back",
     "/tickets", "/tickets/1/settings", "/tickets/1/name", "/tickets/1/duplicate", "/tickets/1/default",
     "/tickets/1/remove", "/tickets/1/take-back",

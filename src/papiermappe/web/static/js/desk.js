@@ -1,11 +1,13 @@
 // A Mappe at a station: puts state, stream, keys and components together.
 import { createDevices } from "./devices.js";
 import { bindKeys, lettersAreOff, listOfKeys, switchLetters } from "./keys.js";
+import { createImports } from "./imports.js";
 import { createLanding } from "./landing.js";
 import { lanes } from "./lanes.js";
 import { createMappe } from "./mappe.js";
 import { listen } from "./stream.js";
 import { file } from "./stations/file.js";
+import { filesChoice, incomingFiles } from "./stations/files.js";
 import { intake } from "./stations/intake.js";
 import { order } from "./stations/order.js";
 import { scanners } from "./stations/scanners.js";
@@ -53,6 +55,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("devices", createDevices(facts.intake));
   Alpine.store("tickets", createTickets(facts.intake));
   Alpine.store("landing", createLanding(mappe));
+  Alpine.store("imports", createImports(mappe));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
   const stream = listen(mappe, (/** @type {any} */ now) => {
@@ -65,6 +68,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), facts));
   Alpine.data("tickets", keptTickets(mappe, tickets));
   Alpine.data("scanners", scanners(mappe, devices));
+  Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));
+  Alpine.data("filesChoice", filesChoice(mappe, Alpine.store("imports")));
   Alpine.data("order", order(mappe, facts));
   Alpine.data("tidy", tidy(mappe, facts));
   Alpine.data("file", file(mappe, facts));

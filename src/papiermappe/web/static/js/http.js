@@ -16,10 +16,10 @@ export class Refused extends Error {
 }
 
 /** @param {number} ms */
-function pause(ms) { return new Promise((resolve) => { setTimeout(resolve, ms); }); }
+export function pause(ms) { return new Promise((resolve) => { setTimeout(resolve, ms); }); }
 
 /** @param {Response} answer */
-async function read(answer) {
+export async function read(answer) {
   const said = await answer.json().catch(() => null);
   if (!answer.ok) throw new Refused(said?.message ?? t("That did not work. Nothing was changed."), answer.status);
   return said;

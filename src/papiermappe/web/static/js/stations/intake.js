@@ -121,6 +121,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
 
     // ---- two-sided by hand: the backs of a run of fronts
 
+    get offersFiles() { return this.offersStart && !this.offersBacks; },
     get showsSentence() { return this.offered && (this.offersStart || this.interrupted); },
     get showsCosts() { return this.offersStart && !this.offersBacks; },
     get showsMachine() { return !this.waiting; },
@@ -148,6 +149,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
     get receivingLine() {
       const { sheets: so_far = 0, pages: page_count = 0, counted = null, landing: place = null, to_come = null, retaking = false } = this.run ?? {};
       if (retaking) return t("Taking sheet {number} again", { number: so_far });
+      if (this.run?.origin === "files") return t("Bringing in files: {pages} so far", { pages: pages(page_count) });
       if (place === "backs") return t("Scanning backs: {number} of {count} so far", { number: so_far, count: to_come });
       return counted === null
         ? t("Scanning: {sheets}, {pages} so far", { sheets: sheets(so_far), pages: pages(page_count) })
@@ -179,7 +181,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
       return mappe.runs.map((/** @type {any} */ run) => ({
         id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run),
-        amount: `${sheets(run.sheets)}, ${pages(run.pages)}`, word: run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
+        amount: run.origin === "files" ? pages(run.pages) : `${sheets(run.sheets)}, ${pages(run.pages)}`, word: run.origin === "files" && run.live ? t("coming in") : run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
         tone: run.state === "interrupted" || run.message ? "bad" : "quiet", time: clock(run.started_at),
       })).reverse().slice(0, 6);
     },
@@ -208,7 +210,8 @@ export function intake(mappe, devices, tickets, landing, facts) {
 }
 
 /** @param {any} run */
-function howOf({ ticket, landing }) {
+function howOf({ ticket, landing, origin }) {
+  if (origin === "files") return landing === "backs" ? t("files, backs") : t("files");
   if (!ticket) return "";
   if (landing === "backs") return t("feeder, backs");
   if (landing === "again") return t("scanned again");
