@@ -28,7 +28,7 @@ export function incomingFiles(imports) {
     get head() {
       const count = imports.files.length;
       if (imports.active) return t("Bringing in {count} file", "Bringing in {count} files", { count });
-      return t("{pages} of {files} are in", { pages: pages(this.pageCount), files: t("{count} file", "{count} files", { count }) });
+      return t("{pages} from {files}", { pages: pages(this.pageCount), files: t("{count} file", "{count} files", { count }) });
     },
     get pageCount() { return imports.files.reduce((/** @type {number} */ sum, /** @type {any} */ file) => sum + file.pages, 0); },
     get inOtherMappen() { return imports.each && this.finished; },
