@@ -80,12 +80,21 @@ class Bench:
     """
 
     def __init__(self, store: Store, standin_port: int, web_url: str, folder: Path) -> None:
-        self._store = store
+        self.store = store
         self._drawer = f"http://127.0.0.1:{standin_port}/devices/zaunkoenig"
         self._escl = f"http://127.0.0.1:{standin_port + 2}/eSCL"
-        self._web_url = web_url
+        self.web_url = web_url
         self._device = devices.add_device(CLERK, store, self._escl, Limits())
         self._destination = delivering.add_folder(CLERK, store, "Bench", folder / "filed")
+
+    def open(self, subject: str) -> int:
+        """Open a Mappe."""
+        return mappen.open_mappe(CLERK, self.store, subject)
+
+    def all_analysed(self, mappe: int) -> float:
+        """Wait until all pages of a Mappe are analysed; return when that was."""
+        until(lambda: all(page.analysed for page in mappe_changes(CLERK, self.store, mappe, 0)[0].pages))
+        return time.perf_counter()
 
     def lay(self, sheets: int) -> None:
         """Lay the same sheets into the feeder as always."""
@@ -127,8 +136,8 @@ class Bench:
     def alone(self) -> list[tuple[str, str]]:
         """Time the steps one after the other, in this process, with nothing else running."""
         self.lay(ALONE_PAGES // 2)
-        mappe = mappen.open_mappe(CLERK, self._store, "Alone")
-        with EsclClient(self._escl) as client, self._store.begin() as session:
+        mappe = mappen.open_mappe(CLERK, self.store, "Alone")
+        with EsclClient(self._escl) as client, self.store.begin() as session:
             run = Run(
                 mappe_id=mappe, number=1, origin=RunOrigin.SCANNER, device_id=self._device,
                 ticket=TICKET.model_dump(mode="json"), first_sheet=1, state=RunState.RECEIVING,
@@ -143,14 +152,14 @@ class Bench:
                 captures.append(CapturedPicture(data, TICKET.dpi))
         steps: dict[str, list[float]] = {"kept": [], "looked": [], "made": [], "preview": []}
         for capture in captures:
-            place = runs.next_place(*runs.read_run(self._store, run_id))
-            timed(steps["kept"], keeping.keep_capture, self._store, run_id, place, capture)
+            place = runs.next_place(*runs.read_run(self.store, run_id))
+            timed(steps["kept"], keeping.keep_capture, self.store, run_id, place, capture)
             analysis, _ = timed(
                 steps["looked"], analyse_with_preview, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY
             )
             timed(steps["made"], page_jpeg, capture, analysis.treatment)
             timed(steps["preview"], page_jpeg, capture, analysis.treatment, PREVIEW_PX)
-        runs.end(CLERK, self._store, run_id, RunState.DONE)
+        runs.end(CLERK, self.store, run_id, RunState.DONE)
         names = {
             "kept": "kept: small picture, flushed to disk, committed",
             "looked": "analysed: all that is found, treated small picture",
@@ -163,30 +172,30 @@ class Bench:
         ]
 
     def _scan_and_file(self, listen: Callable[[int], None]) -> tuple[float, float, float, int]:
-        mappe = mappen.open_mappe(CLERK, self._store, "Bench")
+        mappe = mappen.open_mappe(CLERK, self.store, "Bench")
         listen(mappe)
         start_s = time.perf_counter()
-        runs.start_run(CLERK, self._store, mappe, self._device, TICKET)
+        runs.start_run(CLERK, self.store, mappe, self._device, TICKET)
         until(lambda: not self._view(mappe).runs[0].live)
         taken_s = time.perf_counter() - start_s
         until(lambda: all(page.analysed for page in self._view(mappe).pages))
         looked_s = time.perf_counter() - start_s
         start_s = time.perf_counter()
         wanted = FilingRequest(self._destination)
-        filing.request_filing(CLERK, self._store, mappe, wanted, datetime.now(UTC))
+        filing.request_filing(CLERK, self.store, mappe, wanted, datetime.now(UTC))
         until(lambda: self._view(mappe).filings[0].deliveries[0].state is DeliveryState.DELIVERED)
         size = self._view(mappe).filings[0].byte_size or 0
         return taken_s, looked_s, time.perf_counter() - start_s, size
 
     def _view(self, mappe: int) -> MappeView:
-        return mappe_changes(CLERK, self._store, mappe, 0)[0]
+        return mappe_changes(CLERK, self.store, mappe, 0)[0]
 
     def _listen(self, mappe: int, pages: int, delays: list[float]) -> None:
         """Be a window: fetch the small picture of each page that arrives, note how long after its keeping that was."""
         seen: set[int] = set()
         with (
             httpx.Client(trust_env=False, timeout=60) as http,
-            http.stream("GET", f"{self._web_url}/mappen/{mappe}/events") as events,
+            http.stream("GET", f"{self.web_url}/mappen/{mappe}/events") as events,
         ):
             for line in events.iter_lines():
                 if not line.startswith('data: {"changes"'):
@@ -195,13 +204,13 @@ class Bench:
                     if page["id"] in seen:
                         continue
                     seen.add(page["id"])
-                    httpx.get(f"{self._web_url}/pages/{page['id']}/scan-{page['scan']}-lane.jpg", trust_env=False)
+                    httpx.get(f"{self.web_url}/pages/{page['id']}/scan-{page['scan']}-lane.jpg", trust_env=False)
                     delays.append(self._age_s(page["id"]))
                 if len(seen) == pages:
                     return
 
     def _age_s(self, page_id: int) -> float:
-        with self._store.begin() as session:
+        with self.store.begin() as session:
             arrived: datetime = session.get_one(Page, page_id).capture.arrived_at
         return (datetime.now(UTC) - arrived).total_seconds()
 

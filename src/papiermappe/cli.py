@@ -97,7 +97,7 @@ def worker() -> None:
     from papiermappe.jobs.worker import run_worker
 
     settings = Settings()
-    asyncio.run(run_worker(settings, _database_url(settings)))
+    asyncio.run(run_worker(settings, _database_url(settings), _words().text))
 
 
 @app.command()

@@ -28,6 +28,9 @@ class Settings(BaseSettings):
     discovery: Reach = Reach.NETWORK
     """Where scanners are looked for that announce themselves: on the network, on loopback, nowhere."""
 
+    watch_roots: tuple[Path, ...] = ()
+    """Folders below which folders may be watched, besides `watched` in the data folder."""
+
     language: str = "en-GB"
     """What the application speaks, as BCP 47 names it; what is not translated is English."""
 
@@ -52,6 +55,11 @@ class Settings(BaseSettings):
     def incoming_dir(self) -> Path:
         """The folder of files that are being brought in."""
         return self.data_dir / "incoming"
+
+    @property
+    def watchable(self) -> tuple[Path, ...]:
+        """All folders below which folders may be watched; what is given by a name only lies in the first."""
+        return (self.data_dir / "watched", *self.watch_roots)
 
     @property
     def blob_dir(self) -> Path:

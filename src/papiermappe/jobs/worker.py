@@ -16,16 +16,19 @@ import structlog
 from procrastinate import App
 from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
+from watchfiles import awatch
 
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import ListeningConnector
 from papiermappe.jobs.tasks import tasks
+from papiermappe.message import Message
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
 from papiermappe.services.housekeeping import tidy_up
 from papiermappe.services.importing import sweep
 from papiermappe.services.reconciling import reconcile
+from papiermappe.services.watching import Watcher
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -40,6 +43,8 @@ DEAD_AFTER_S = 6.0
 RESCUE_EVERY_S = 2.0
 TIDY_EVERY_S = 3600.0
 SWEEP_EVERY_S = 30.0
+LOOK_EVERY_S = 2.5
+SETTLE_S = 0.5
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
 GRACE_S = 5
@@ -66,8 +71,14 @@ def limits_of(settings: Settings) -> Limits:
     return Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
 
 
-async def run_worker(settings: Settings, database_url: str) -> None:
-    """Work until SIGINT or SIGTERM."""
+async def run_worker(settings: Settings, database_url: str, say: Callable[[Message], str]) -> None:
+    """Work until SIGINT or SIGTERM.
+
+    Args:
+        settings: of the desk.
+        database_url: of PostgreSQL.
+        say: puts into words what is written beside files that cannot be read.
+    """
     pools = Pools(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(
@@ -84,6 +95,7 @@ async def run_worker(settings: Settings, database_url: str) -> None:
                     *(_take_jobs(app, lane) for lane in LANES),
                     _every(RESCUE_EVERY_S, "job.rescue", lambda: _rescue(app, store)),
                     _every(TIDY_EVERY_S, "files.tidy", lambda: asyncio.to_thread(tidy_up, store, datetime.now(UTC))),
+                    _watch(Watcher(store, incoming, say)),
                     _every(SWEEP_EVERY_S, "files.sweep", lambda: _swept(store, incoming)),
                 ]
             )
@@ -131,6 +143,24 @@ async def _take_jobs(app: App, lane: Lane) -> None:
         except ConnectorException as exc:
             log.warning("the database does not answer", action="worker.lost", cause=repr(exc.__cause__))
             await asyncio.sleep(POLL_S)
+
+
+async def _watch(watcher: Watcher) -> None:
+    """Look at the watched folders when something happens there, and now and then: not every folder tells."""
+    while True:
+        try:
+            there = await asyncio.to_thread(watcher.look, time.monotonic())
+        except Exception as exc:  # noqa: BLE001 (whatever it is, the next look tries again)
+            log.warning("a look failed", action="folder.look", cause=repr(exc))
+            there = []
+        if not there:
+            await asyncio.sleep(LOOK_EVERY_S)
+            continue
+        looks = awatch(*there, debounce=300, step=50, rust_timeout=round(1000 * LOOK_EVERY_S), yield_on_timeout=True)
+        with contextlib.suppress(OSError, RuntimeError):  # a folder has gone, or cannot be watched: looking goes on
+            async with contextlib.aclosing(looks):
+                await anext(looks)
+        await asyncio.sleep(SETTLE_S)
 
 
 async def _swept(store: Store, incoming: Incoming) -> None:

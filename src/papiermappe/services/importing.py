@@ -192,7 +192,7 @@ def receive_part(caller: Caller, store: Store, incoming: Incoming, file_id: int,
         here += len(data)
     if here == file.byte_size:
         incoming.flush(file_id)
-        _all_here(MACHINE, store, file_id)
+        all_here(MACHINE, store, file_id)
     return here
 
 
@@ -206,7 +206,8 @@ def _expected(caller: Caller, store: Store, file_id: int) -> IncomingFile:
 
 
 @transaction
-def _all_here(caller: Caller, session: Session, file_id: int) -> None:
+def all_here(caller: Caller, session: Session, file_id: int) -> None:
+    """Have a file read of which all has come. Raises NotFound."""
     file, run = _locked_file(caller, session, file_id)
     if file.state is FileState.COMING:
         file.state = FileState.WAITING
@@ -275,7 +276,7 @@ def _read(
                 return patiently(lock.hold)
             patiently(partial(keeping.keep_capture, store, run_id, FilePlace(file.name, number), picture))
     except (FileRefused, PictureRefused) as exc:
-        locked = isinstance(exc, FileRefused) and exc.message.code == "file_locked"
+        locked = isinstance(exc, FileRefused) and exc.message.code == "file_locked" and file.folder_id is None
         params = {**exc.message.params, "file": file.name}
         message = Message(code=exc.message.code, params=params)
         log.info("file left out", action="file.refused", run_id=run_id, cause=exc.message.code)

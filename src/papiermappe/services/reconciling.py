@@ -70,7 +70,7 @@ NOT_ANALYSED = Analysis(
 def _runs(session: Session) -> list[int]:
     live = live_job_ids(session, JobKind.RECEIVE, "run_id")
     # Files are received by the web server, for as long as that takes: importing.sweep ends what falls silent.
-    receiving = select(Run.id).where(Run.state == RunState.RECEIVING, Run.origin != RunOrigin.FILES)
+    receiving = select(Run.id).where(Run.state == RunState.RECEIVING, Run.origin == RunOrigin.SCANNER)
     return [run_id for run_id in session.scalars(receiving) if run_id not in live]
 
 

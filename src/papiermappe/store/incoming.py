@@ -2,7 +2,10 @@
 
 import errno
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import BinaryIO
 
 from papiermappe.store.errors import DiskFull, StoreError
 
@@ -36,6 +39,13 @@ class Incoming:
                 file.write(data)
         except OSError as exc:
             raise _translated(exc) from exc
+
+    @contextmanager
+    def write(self, file_id: int) -> Iterator[BinaryIO]:
+        """Open a file to be written from its beginning. Raises OSError."""
+        self._folder.mkdir(parents=True, exist_ok=True)
+        with self.path_of(file_id).open("wb") as file:
+            yield file
 
     def flush(self, file_id: int) -> None:
         """Have what has come survive a power cut. Raises StoreError."""

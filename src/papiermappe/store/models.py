@@ -75,6 +75,11 @@ class RunOrigin(StrEnum):
     FOLDER = "folder"
     CAMERA = "camera"
 
+    @property
+    def is_files(self) -> bool:
+        """Whether captures come from files, whichever way those come."""
+        return self in {RunOrigin.FILES, RunOrigin.FOLDER}
+
 
 class RunState(StrEnum):
     """How far a run is.
@@ -305,11 +310,33 @@ class Capture(Base):
     arrived_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
+class WatchedFolder(Base):
+    """A folder whose files are brought in as they are dropped there."""
+
+    __tablename__ = "watched_folder"
+    __table_args__ = (
+        Index("uq_watched_folder_path", "path", unique=True, postgresql_where=text("removed_at is null")),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    path: Mapped[str]
+    both_sides: Mapped[bool] = mapped_column(server_default="false")
+    """Whether pages are fronts and backs in turn."""
+    removed_at: Mapped[datetime | None]
+    """When it was watched no more."""
+
+
 class IncomingFile(Base):
     """A file that a run brings in. Its pages become captures; the file itself goes when they are."""
 
     __tablename__ = "incoming_file"
-    __table_args__ = (UniqueConstraint("run_id", "number"), UniqueConstraint("run_id", "name"))
+    __table_args__ = (
+        UniqueConstraint("run_id", "number"),
+        UniqueConstraint("run_id", "name"),
+        Index(
+            "uq_incoming_file_source", "folder_id", "source_path", "source_mtime_ns", "byte_size",
+            unique=True, postgresql_where=text("folder_id is not null"),
+        ),
+    )  # fmt: skip
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id"))
     number: Mapped[int]
@@ -324,6 +351,12 @@ class IncomingFile(Base):
     message: Mapped[Json | None]
     """Why it was left out."""
     asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    folder_id: Mapped[int | None] = mapped_column(ForeignKey("watched_folder.id"))
+    """The watched folder it was found in."""
+    source_path: Mapped[str | None]
+    """Within that folder."""
+    source_mtime_ns: Mapped[int | None] = mapped_column(BigInt)
+    """When it was written; with path and size it tells one dropped file from another."""
 
 
 class Page(Base):

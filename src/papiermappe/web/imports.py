@@ -9,7 +9,7 @@ from starlette.exceptions import HTTPException
 
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.files import MAX_BYTES
-from papiermappe.services import importing
+from papiermappe.services import importing, watching
 from papiermappe.services.importing import Announced, FromFiles
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, Ctx, Id
@@ -43,6 +43,13 @@ class BringInto(BringIn):
     backs_of: Annotated[int | None, Field(ge=1, le=MAX_ID)] = None
     """The run whose backs they are."""
     order: BacksOrder = BacksOrder.AS_LAID
+
+
+class WatchFolder(BaseModel):
+    """A folder to be watched."""
+
+    path: str = Field(max_length=1000)
+    both_sides: bool = False
 
 
 class Password(BaseModel):
@@ -100,3 +107,16 @@ def cancel(ctx: Ctx, caller: Asks, file_id: Id) -> None:
 def unlock(ctx: Ctx, caller: Asks, file_id: Id, command: Password) -> None:
     """Try a locked file with a password."""
     importing.give_password(caller, ctx.store, file_id, command.password)
+
+
+@router.post("/folders")
+def watch(ctx: Ctx, caller: Asks, command: WatchFolder) -> int:
+    """Watch a folder; each file dropped there comes into a new Mappe."""
+    roots = [str(root) for root in ctx.settings.watchable]
+    return watching.watch_folder(caller, ctx.store, command.path, roots, command.both_sides)
+
+
+@router.post("/folders/{folder_id}/remove")
+def stop_watching(ctx: Ctx, caller: Asks, folder_id: Id) -> None:
+    """Watch a folder no more."""
+    watching.stop_watching(caller, ctx.store, folder_id)

@@ -16,7 +16,7 @@ from papiermappe.devices.discovery import Discovery
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach, TicketSettings
 from papiermappe.errors import PapiermappeError
-from papiermappe.services import devices, tickets
+from papiermappe.services import devices, tickets, watching
 from papiermappe.services.caller import MACHINE
 from papiermappe.store.database import Store
 
@@ -51,12 +51,21 @@ class TicketView(BaseModel):
     is_default: bool
 
 
+class WatchedFolderView(BaseModel):
+    """A folder that is watched."""
+
+    id: int
+    path: str
+    is_there: bool
+
+
 class IntakeListView(BaseModel):
     """All of it, the default ticket and the default device first."""
 
     tickets: list[TicketView]
     known: list[KnownDeviceView]
     found: list[FoundDeviceView]
+    folders: list[WatchedFolderView]
 
 
 class IntakeList:
@@ -87,6 +96,10 @@ class IntakeList:
             found=[
                 FoundDeviceView(name=device.name, address=device.url)
                 for device in devices.newcomers(MACHINE, self._store, announced)
+            ],
+            folders=[
+                WatchedFolderView(id=folder.id, path=folder.path, is_there=folder.is_there)
+                for folder in watching.list_folders(MACHINE, self._store)
             ],
         )
 

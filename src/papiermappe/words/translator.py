@@ -210,11 +210,16 @@ def _wished(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return said | {"offered_dpi": words.listed(params.get("offered", ()))}
 
 
+def _roots(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
+    return {"roots": words.listed(params["roots"])}
+
+
 _PREPARED = {
     "turn": _turned,
     **dict.fromkeys(("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered"), _wished),
     "run_ended": _ended,
     "backs_differ": _backs,
+    "folder_elsewhere": _roots,
     "run_interrupted": _interrupted,
     "document_made": _made,
     "nothing_to_assemble": _causes,

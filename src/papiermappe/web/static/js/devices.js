@@ -5,11 +5,14 @@ const KEPT_DEVICE = "papiermappe.device";
 /** @typedef {{ id: number, name: string, is_default: boolean }} Known */
 /** @typedef {{ name: string, address: string }} Found */
 
-/** @param {{ known: Known[], found: Found[] } | undefined} list the default one first */
+/** @typedef {{ id: number, path: string, is_there: boolean }} Folder */
+
+/** @param {{ known: Known[], found: Found[], folders: Folder[] } | undefined} list the default one first */
 export function createDevices(list) {
   return {
     known: list?.known ?? [],
     found: list?.found ?? [],
+    folders: list?.folders ?? [],
     /** @type {number | null} */
     chosenId: null,
     /** @type {((id: number | null) => void)[]} */
@@ -29,10 +32,11 @@ export function createDevices(list) {
       this.chosenId = id;
       for (const listener of this.listeners) listener(id);
     },
-    /** Take over what the server says; where the chosen device is gone, choose another. @param {{ known: Known[], found: Found[] }} now */
+    /** Take over what the server says; where the chosen device is gone, choose another. @param {{ known: Known[], found: Found[], folders: Folder[] }} now */
     apply(now) {
       this.known = now.known;
       this.found = now.found;
+      this.folders = now.folders;
       if (this.chosen === null) this.chooseFirst();
     },
   };

@@ -149,7 +149,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
     get receivingLine() {
       const { sheets: so_far = 0, pages: page_count = 0, counted = null, landing: place = null, to_come = null, retaking = false } = this.run ?? {};
       if (retaking) return t("Taking sheet {number} again", { number: so_far });
-      if (this.run?.origin === "files") return t("Bringing in files: {pages} so far", { pages: pages(page_count) });
+      if (isFiles(this.run)) return t("Bringing in files: {pages} so far", { pages: pages(page_count) });
       if (place === "backs") return t("Scanning backs: {number} of {count} so far", { number: so_far, count: to_come });
       return counted === null
         ? t("Scanning: {sheets}, {pages} so far", { sheets: sheets(so_far), pages: pages(page_count) })
@@ -181,7 +181,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
       return mappe.runs.map((/** @type {any} */ run) => ({
         id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run),
-        amount: run.origin === "files" ? pages(run.pages) : `${sheets(run.sheets)}, ${pages(run.pages)}`, word: run.origin === "files" && run.live ? t("coming in") : run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
+        amount: isFiles(run) ? pages(run.pages) : `${sheets(run.sheets)}, ${pages(run.pages)}`, word: isFiles(run) && run.live ? t("coming in") : run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
         tone: run.state === "interrupted" || run.message ? "bad" : "quiet", time: clock(run.started_at),
       })).reverse().slice(0, 6);
     },
@@ -211,6 +211,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
 
 /** @param {any} run */
 function howOf({ ticket, landing, origin }) {
+  if (origin === "folder") return t("watched folder");
   if (origin === "files") return landing === "backs" ? t("files, backs") : t("files");
   if (!ticket) return "";
   if (landing === "backs") return t("feeder, backs");
@@ -218,3 +219,6 @@ function howOf({ ticket, landing, origin }) {
   if (ticket.source === "glass") return t("glass");
   return ticket.sides === "both" ? t("feeder, both sides") : t("feeder, one side");
 }
+
+/** Whether a run brings in files, whichever way they come. @param {any} run */
+function isFiles(run) { return run?.origin === "files" || run?.origin === "folder"; }

@@ -15,7 +15,7 @@ export function scanners(mappe, devices) {
     },
     get found() { return devices.found; },
     get hasFound() { return devices.found.length > 0; },
-    get hasChosen() { return devices.chosen !== null && !this.adding && !this.renaming; },
+    get hasChosen() { return devices.chosen !== null && !this.adding && !this.renaming && !this.watching; },
     get canBeFirst() { return devices.known.length > 1 && !devices.chosen?.is_default; },
     get isFirst() { return devices.known.length > 1 && Boolean(devices.chosen?.is_default); },
     /** @param {number} id @param {MouseEvent} event */
@@ -28,7 +28,7 @@ export function scanners(mappe, devices) {
 
     askAddress() {
       this.adding = !this.adding;
-      this.renaming = false;
+      this.renaming = this.watching = false;
       if (this.adding) this.$nextTick(() => this.$refs.address.focus());
     },
     get addingText() { return this.adding ? "true" : "false"; },
@@ -43,6 +43,35 @@ export function scanners(mappe, devices) {
       devices.choose(id);
     },
     async refresh() { devices.apply(await get("/devices")); },
+
+    // ---- watched folders
+
+    watching: false,
+    get watchingText() { return this.watching ? "true" : "false"; },
+    get folders() {
+      return devices.folders.map((/** @type {any} */ folder) => ({
+        ...folder, name: folder.path.split("/").pop(), text: folder.is_there ? t("each file dropped there comes into a new Mappe") : t("is not there now"),
+        stop: t("Stop watching {name}", { name: folder.path }),
+      }));
+    },
+    get hasFolders() { return devices.folders.length > 0; },
+    askFolder() {
+      this.watching = !this.watching;
+      this.adding = this.renaming = false;
+      if (this.watching) this.$nextTick(() => this.$refs.folder.focus());
+    },
+    async watchFolder() {
+      const id = await mappe.command("/folders", { path: this.$refs.folder.value, both_sides: this.$refs.bothSides.checked });
+      if (id === undefined) return;
+      this.watching = false;
+      this.$refs.folder.value = "";
+      await this.refresh();
+    },
+    /** @param {number} id */
+    async stopWatching(id) {
+      await mappe.command(`/folders/${id}/remove`);
+      await this.refresh();
+    },
 
     // ---- the chosen one
 
