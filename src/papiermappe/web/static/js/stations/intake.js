@@ -87,7 +87,8 @@ export function intake(mappe, devices, tickets, landing, facts) {
 
     get machineClass() { return `tone-${this.device.tone}`; },
     get fromFeeder() { return this.ticket.source === "feeder"; },
-    get hasFeeder() { return Boolean(this.device.has_feeder); },
+    get showsTray() { return Boolean(this.device.has_feeder) && (this.fromFeeder || !this.offered); },
+    get showsGlass() { return !this.showsTray; },
     get feederText() { return this.device.feeder ?? (this.device.has_glass && !this.device.has_feeder ? t("lay one sheet on the glass") : ""); },
     get showsPile() { return this.device.paper_loaded === true || (this.receiving && this.fromFeeder); },
     get hint() {

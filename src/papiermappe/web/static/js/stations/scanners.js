@@ -50,7 +50,7 @@ export function scanners(mappe, devices) {
     get watchingText() { return this.watching ? "true" : "false"; },
     get folders() {
       return devices.folders.map((/** @type {any} */ folder) => ({
-        ...folder, name: folder.path.split("/").pop(), text: folder.is_there ? t("each file dropped there comes into a new Mappe") : t("is not there now"),
+        ...folder, name: folder.path.split("/").pop(), text: folder.is_there ? t("is watched: a Mappe for each file") : t("is not there now"),
         stop: t("Stop watching {name}", { name: folder.path }),
       }));
     },
