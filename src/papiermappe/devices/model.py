@@ -17,6 +17,8 @@ class Source(StrEnum):
 
     FEEDER = "feeder"
     GLASS = "glass"
+    EITHER = "either"
+    """The feeder if there is paper in it when a run begins, else the glass."""
 
 
 class Sides(StrEnum):
@@ -76,7 +78,9 @@ class Abilities(_Value):
     feeder_capacity: int | None = None
 
     def source(self, source: Source) -> SourceAbilities | None:
-        """Return what a source can do; None if the device does not have it."""
+        """Return what a source can do; None if the device does not have it. Of either, what its feeder can do."""
+        if source is Source.EITHER:
+            return self.feeder if self.glass else None
         return self.feeder if source is Source.FEEDER else self.glass
 
 
@@ -151,10 +155,17 @@ class TicketSettings(_Value):
     colour: Colour = Colour.COLOUR
     paper: str = Field(default="A4", max_length=40, pattern=r"^[\w .-]*$")
 
+    straighten: bool = True
+    crop: bool = True
+    upright: bool = True
+    """Whether pages are turned upright when they arrive."""
+    blank_backs_aside: bool = False
+    """Whether backs with nothing on them are set aside when they arrive."""
+
     @property
     def is_pile(self) -> bool:
         """Whether sheets come one after the other by themselves."""
-        return self.source is Source.FEEDER
+        return self.source is not Source.GLASS
 
     def fitted(self, abilities: Abilities) -> "TicketSettings":
         """Return the ticket with each setting that the device does not offer replaced by the nearest that it does."""
@@ -162,14 +173,23 @@ class TicketSettings(_Value):
         able = abilities.source(source)
         if able is None:
             return self
-        two_sided = source is Source.FEEDER and abilities.duplex
-        return TicketSettings(
-            source=source,
-            sides=self.sides if two_sided else Sides.ONE,
-            dpi=min(able.resolutions_dpi, key=lambda dpi: abs(dpi - self.dpi)),
-            colour=self.colour if self.colour in able.colours else able.colours[0],
-            paper=self.paper if self.paper in able.papers() else ANY_SIZE,
+        two_sided = source is not Source.GLASS and abilities.duplex
+        return self.model_copy(
+            update={
+                "source": source,
+                "sides": self.sides if two_sided else Sides.ONE,
+                "dpi": min(able.resolutions_dpi, key=lambda dpi: abs(dpi - self.dpi)),
+                "colour": self.colour if self.colour in able.colours else able.colours[0],
+                "paper": self.paper if self.paper in able.papers() else ANY_SIZE,
+            }
         )
+
+    def at(self, abilities: Abilities, status: DeviceStatus) -> "TicketSettings":
+        """Return the ticket with the source that has paper now, where either would do, as the device can do it."""
+        if self.source is not Source.EITHER:
+            return self
+        source = Source.FEEDER if status.paper_loaded else Source.GLASS
+        return self.model_copy(update={"source": source}).fitted(abilities)
 
     def area_mm(self, able: SourceAbilities) -> tuple[float, float]:
         """Return width and height of the area to scan: the paper with room for skew, limited to the source."""

@@ -1,6 +1,7 @@
 """What the machine finds on pages: analysed on arrival, recorded unless a person was quicker."""
 
 from statistics import median_high
+from typing import Any
 
 import structlog
 from sqlalchemy import select
@@ -10,8 +11,10 @@ from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
+from papiermappe.core.order.places import Side
 from papiermappe.core.pages import analyse_with_preview, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
+from papiermappe.devices.model import TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
@@ -21,7 +24,7 @@ from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Page
+from papiermappe.store.models import Capture, Page, Run
 from papiermappe.store.queue import JobKind, enqueue
 
 log = structlog.get_logger()
@@ -118,9 +121,37 @@ def record_analysis(
         return
     earlier = analysis_of(page)
     before = (earlier.treatment if earlier else Treatment()).model_dump(mode="json")
-    now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), analysis.treatment))
+    ticket = _ticket(session, page)
+    wished = analysis.treatment if ticket is None else _as_wished(analysis.treatment, ticket)
+    now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), wished))
     untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
     page.analysis = analysis.model_dump(mode="json")
-    machine_entry(session, mappe, {page_id: {name: found[name] for name in untouched}})
-    if analysis.way_up_open:
+    fields: dict[str, Any] = {name: found[name] for name in untouched}
+    if ticket is not None and ticket.blank_backs_aside and earlier is None and _is_blank_back(page, analysis):
+        fields["set_aside"] = True
+    machine_entry(session, mappe, {page_id: fields})
+    if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
+
+
+def _ticket(session: Session, page: Page) -> TicketSettings | None:
+    """Return the ticket with which a page was scanned; None where it came otherwise."""
+    settings = session.scalar(select(Run.ticket).where(Run.id == page.capture.run_id))
+    return TicketSettings.model_validate(settings) if settings else None
+
+
+def _as_wished(found: Treatment, ticket: TicketSettings) -> Treatment:
+    """Return what was found, with those steps switched off that the ticket does without."""
+    steps: dict[str, object] = {}
+    if not ticket.straighten and found.straighten is not None:
+        steps["straighten"] = found.straighten.model_copy(update={"on": False})
+    if not ticket.crop and found.crop is not None:
+        steps["crop"] = found.crop.model_copy(update={"on": False})
+    if not ticket.upright:
+        as_scanned = Treatment()
+        steps |= {"quarter_turns": as_scanned.quarter_turns, "turn_origin": as_scanned.turn_origin}
+    return found.model_copy(update=steps)
+
+
+def _is_blank_back(page: Page, analysis: Analysis) -> bool:
+    return page.side is Side.BACK and analysis.is_blank and not page.set_aside

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from pydantic import BaseModel
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
@@ -28,6 +28,7 @@ from papiermappe.services.pages import analysis_of, printed_on_page, treatment_o
 from papiermappe.services.printed import PrintedPage
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
+    Capture,
     DeliveryState,
     Filing,
     FilingState,
@@ -109,6 +110,8 @@ class RunView(BaseModel):
     can_continue: bool
     """Whether a person has still to say how it goes on."""
     retaking: bool
+    aside: int
+    """How many of its pages are set aside."""
     landing: str | None
     """The kind of the landing; None: at the Mappe's end."""
     to_come: int | None
@@ -390,9 +393,15 @@ def _run_view(session: Session, run: Run) -> RunView:
         stopping=run.stop_requested and run.state.live,
         can_continue=run.state is RunState.INTERRUPTED and not run.dismissed,
         retaking=run.retaking,
+        aside=_aside(session, run) if run.ticket and run.ticket.get("blank_backs_aside") else 0,
         **_landing(run),
         started_at=run.started_at,
     )
+
+
+def _aside(session: Session, run: Run) -> int:
+    pages = select(func.count()).select_from(Page).join(Page.capture)
+    return session.scalar(pages.where(Capture.run_id == run.id, Page.set_aside)) or 0
 
 
 def _landing(run: Run) -> dict[str, Any]:

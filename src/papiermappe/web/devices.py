@@ -122,7 +122,7 @@ def offer(ctx: Ctx, caller: Asks, device_id: Id, ticket: Annotated[TicketSetting
 
 def _choices(abilities: Abilities, ticket: TicketSettings, words: Words) -> dict[str, list[Choice]]:
     able = abilities.source(ticket.source)
-    both = ticket.source is Source.FEEDER and abilities.duplex
+    both = ticket.source is not Source.GLASS and abilities.duplex
 
     def worded(name: str, codes: list[str]) -> list[Choice]:
         return [Choice(value=code, label=words.value(name, code)) for code in codes]

@@ -39,24 +39,25 @@ class StartBacks(BaseModel):
 @router.post("/mappen/{mappe_id}/runs")
 def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
     """Start a run."""
-    _must_be_able(ctx, caller, command)
-    return runs.start_run(caller, ctx.store, mappe_id, command.device, command.ticket, command.counted, command.landing)
+    ticket = _possible_ticket(ctx, caller, command)
+    return runs.start_run(caller, ctx.store, mappe_id, command.device, ticket, command.counted, command.landing)
 
 
 @router.post("/runs/{run_id}/backs")
 def start_backs(ctx: Ctx, caller: Asks, run_id: Id, command: StartBacks) -> int:
     """Start the run of the backs of a run."""
-    _must_be_able(ctx, caller, command)
-    return runs.start_backs(caller, ctx.store, run_id, command.device, command.ticket, command.order)
+    ticket = _possible_ticket(ctx, caller, command)
+    return runs.start_backs(caller, ctx.store, run_id, command.device, ticket, command.order)
 
 
-def _must_be_able(ctx: Ctx, caller: Asks, command: StartRun | StartBacks) -> None:
-    """Check that the device is there and offers what the ticket asks for."""
+def _possible_ticket(ctx: Ctx, caller: Asks, command: StartRun | StartBacks) -> TicketSettings:
+    """Return the ticket, with the source that has paper; check that the device is there and offers it."""
     card = devices.ask_device(caller, ctx.store, command.device, ctx.limits)
-    if card.abilities is None:
+    if card.abilities is None or card.status is None:
         problem = card.problem.model_dump(mode="json") if card.problem else None
         raise NotPossible("device_not_answering", device=card.name, problem=problem)
     devices.must_fit(command.ticket, card.abilities)
+    return command.ticket.at(card.abilities, card.status)
 
 
 @router.post("/runs/{run_id}/retake")

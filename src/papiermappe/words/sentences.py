@@ -217,7 +217,7 @@ VALUES: dict[str, dict[str, str]] = {
         "bilevel": N_("in black and white"),
     },
     "edge": {"top": N_("top"), "right": N_("right"), "bottom": N_("bottom"), "left": N_("left")},
-    "source": {"feeder": N_("feeder"), "glass": N_("glass")},
+    "source": {"feeder": N_("feeder"), "glass": N_("glass"), "either": N_("feeder or glass")},
     "way": {"90": N_("anticlockwise"), "180": N_("upside down"), "270": N_("clockwise")},
     "sides": {"one": N_("one side"), "both": N_("both sides")},
     "colour": {"colour": N_("colour"), "grey": N_("grey"), "bilevel": N_("black and white")},

@@ -2,7 +2,7 @@
 
 const KEPT_TICKET = "papiermappe.ticket";
 
-/** @typedef {Record<string, string | number>} Settings */
+/** @typedef {Record<string, string | number | boolean>} Settings */
 /** @typedef {{ id: number, name: string, settings: Settings, is_default: boolean }} Kept */
 
 /** @param {{ tickets: Kept[] } | undefined} list the default one first */

@@ -60,8 +60,18 @@ export function intake(mappe, devices, tickets, landing, facts) {
       const field = /** @type {HTMLSelectElement} */ (event.target);
       const name = field.dataset.name ?? "";
       const value = name === "dpi" ? Number(field.value) : field.value;
-      tickets.want({ ...tickets.wish, [name]: value, ...(name === "source" && value === "feeder" ? { sides: "both" } : {}) });
+      tickets.want({ ...tickets.wish, [name]: value, ...(name === "source" && value !== "glass" ? { sides: "both" } : {}) });
       letGo(event);
+    },
+    /** Switch a step on or off that is done when pages arrive. @param {MouseEvent} event */
+    toggle(event) {
+      const word = /** @type {HTMLElement} */ (event.currentTarget);
+      const name = word.dataset.name ?? "";
+      tickets.want({ ...tickets.wish, [name]: !tickets.wish[name] });
+      letGo(event);
+    },
+    get pressed() {
+      return Object.fromEntries(["straighten", "crop", "upright", "blank_backs_aside"].map((name) => [name, String(Boolean(this.ticket[name]))]));
     },
     get countText() { return this.counted === null ? "" : String(this.counted); },
     /** @param {Event} event */
@@ -86,7 +96,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
     // ---- the machine
 
     get machineClass() { return `tone-${this.device.tone}`; },
-    get fromFeeder() { return this.ticket.source === "feeder"; },
+    get fromFeeder() { return this.ticket.source === "feeder" || (this.ticket.source === "either" && this.device.paper_loaded === true); },
     get showsTray() { return Boolean(this.device.has_feeder) && (this.fromFeeder || !this.offered); },
     get showsGlass() { return !this.showsTray; },
     get feederText() { return this.device.feeder ?? (this.device.has_glass && !this.device.has_feeder ? t("lay one sheet on the glass") : ""); },
@@ -182,7 +192,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
       return mappe.runs.map((/** @type {any} */ run) => ({
         id: run.id, title: t("Run {number}", { number: run.number }), how: howOf(run),
-        amount: isFiles(run) ? pages(run.pages) : `${sheets(run.sheets)}, ${pages(run.pages)}`, word: isFiles(run) && run.live ? t("coming in") : run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
+        amount: amountOf(run), word: isFiles(run) && run.live ? t("coming in") : run.state === "done" && run.message ? run.message.text : words[/** @type {keyof typeof words} */ (run.state)],
         tone: run.state === "interrupted" || run.message ? "bad" : "quiet", time: clock(run.started_at),
       })).reverse().slice(0, 6);
     },
@@ -208,6 +218,13 @@ export function intake(mappe, devices, tickets, landing, facts) {
     continueRun() { this.act(`/runs/${this.run.id}/continue`); },
     dismiss() { this.act(`/runs/${this.run.id}/dismiss`); },
   });
+}
+
+/** @param {any} run */
+function amountOf(run) {
+  if (isFiles(run)) return pages(run.pages);
+  const came = `${sheets(run.sheets)}, ${pages(run.pages)}`;
+  return run.aside ? `${came}, ${t("{count} set aside", { count: run.aside })}` : came;
 }
 
 /** @param {any} run */
