@@ -128,6 +128,11 @@ class Drawer:
         """Count the sheets in the feeder."""
         return len(self.feeder(key))
 
+    def on_glass(self, key: str) -> int:
+        """Count the originals on the glass."""
+        paper = self._http.get(f"/devices/{key}/paper").json()
+        return (paper["glass"] is not None) + len(paper["beside"])
+
     def truth(self, key: str = "zaunkoenig") -> list[dict[str, Any]]:
         """Return what is really on the pictures of the newest job."""
         jobs: dict[str, list[dict[str, Any]]] = self._http.get(f"/devices/{key}/truth").json()

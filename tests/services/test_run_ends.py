@@ -45,7 +45,7 @@ def die(store: Store, run_id: int, client: type[EsclClient]) -> None:
 class DiesBeforeTheJob(EsclClient):
     """The worker is killed when it has noted its intention, and the device has heard nothing."""
 
-    def start(self, ticket: TicketSettings) -> str:
+    def start(self, ticket: TicketSettings, area: object = None) -> str:
         """Die."""
         raise Interrupted
 
@@ -53,7 +53,7 @@ class DiesBeforeTheJob(EsclClient):
 class DiesWithTheJob(EsclClient):
     """The worker is killed when the device has begun the job, and nobody has noted its name."""
 
-    def start(self, ticket: TicketSettings) -> str:
+    def start(self, ticket: TicketSettings, area: object = None) -> str:
         """Begin the job, and die."""
         super().start(ticket)
         raise Interrupted
@@ -100,7 +100,7 @@ def test_an_own_job_that_has_taken_paper_in_already_is_ended_and_the_sheet_is_na
     run_id = start()
 
     class TakesPaperIn(EsclClient):
-        def start(self, ticket: TicketSettings) -> str:
+        def start(self, ticket: TicketSettings, area: object = None) -> str:
             super().next_page(super().start(ticket))
             raise Interrupted
 
@@ -132,7 +132,7 @@ def test_a_job_begun_although_its_answer_was_lost_does_not_block_the_device(
     run_id = start()
 
     class AnswerLost(EsclClient):
-        def start(self, ticket: TicketSettings) -> str:
+        def start(self, ticket: TicketSettings, area: object = None) -> str:
             super().start(ticket)
             raise DeviceUnreachable("device_timeout")
 

@@ -283,7 +283,7 @@ def test_a_pass_is_run_by_one_worker_at_a_time(store: Store, mappe: int, zaunkoe
     asked, go = Event(), Event()
 
     class Slow(EsclClient):
-        def start(self, ticket: object) -> str:
+        def start(self, ticket: object, area: object = None) -> str:
             asked.set()
             assert go.wait(10)
             return super().start(ticket)  # type: ignore[arg-type]  # a ticket

@@ -59,7 +59,7 @@ POSTS = [
     "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs",
     "/runs/1/retake",    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/folders",
     "/folders/1/remove", "/devices",
-    "/devices/1/name", "/devices/1/default", "/devices/1/remove", "/devices/1/take-back",
+    "/devices/1/name", "/devices/1/default", "/devices/1/look", "/devices/1/remove", "/devices/1/take-back",
     "/tickets", "/tickets/1/settings", "/tickets/1/name", "/tickets/1/duplicate", "/tickets/1/default",
     "/tickets/1/remove", "/tickets/1/take-back",
 ]  # fmt: skip

@@ -12,6 +12,7 @@ import structlog
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.picture import read_head
+from papiermappe.core.zones import Zone
 from papiermappe.devices.bounded import Answer, BoundedHttp, Budget
 from papiermappe.devices.errors import (
     AddressRefused,
@@ -152,8 +153,12 @@ class EsclClient:
         return parse_status(self._get_xml("ScannerStatus"))
 
     @_device_errors
-    def start(self, ticket: TicketSettings) -> str:
+    def start(self, ticket: TicketSettings, area: Zone | None = None) -> str:
         """Begin a job; wait while the device is busy.
+
+        Args:
+            ticket: its settings.
+            area: of the glass that is taken; None: where the paper lies.
 
         Returns:
             The job's URL, always on the device that was asked.
@@ -166,7 +171,7 @@ class EsclClient:
         able = self.abilities().source(ticket.source)
         if able is None:
             raise SettingsRefused("source_absent", source=ticket.source.value)
-        body = settings_xml(ticket, able)
+        body = settings_xml(ticket, able, area)
         status, headers, _ = self._patiently(
             "POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body
         )

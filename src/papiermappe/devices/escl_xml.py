@@ -7,6 +7,7 @@ from defusedxml import DefusedXmlException
 from pydantic import ValidationError
 
 from papiermappe.core.geometry import MM_PER_INCH
+from papiermappe.core.zones import Zone
 from papiermappe.devices.errors import AnswerRefused
 from papiermappe.devices.model import (
     Abilities,
@@ -136,15 +137,19 @@ def media_type(ticket: TicketSettings) -> str:
     return "image/png" if ticket.colour is Colour.BILEVEL else "image/jpeg"
 
 
-def settings_xml(ticket: TicketSettings, able: SourceAbilities) -> bytes:
-    """Return ScanSettings for a ticket that the source can meet."""
-    width_mm, height_mm = ticket.area_mm(able)
+def settings_xml(ticket: TicketSettings, able: SourceAbilities, area: Zone | None = None) -> bytes:
+    """Return ScanSettings for a ticket that the source can meet, for an area of the glass or for all of the paper."""
+    x_mm, y_mm, width_mm, height_mm = (0.0, 0.0, *ticket.area_mm(able))
+    if area is not None:
+        x_mm, y_mm = max(0.0, area.x_mm), max(0.0, area.y_mm)
+        width_mm = min(area.x_mm + area.width_mm, able.width_mm) - x_mm
+        height_mm = min(area.y_mm + area.height_mm, able.height_mm) - y_mm
     root = ET.Element(f"{SCAN}ScanSettings")
     _put(root, f"{PWG}Version", "2.63")
     _put(root, f"{SCAN}Intent", "Document")
     region = ET.SubElement(ET.SubElement(root, f"{PWG}ScanRegions"), f"{PWG}ScanRegion")
     _put(region, f"{PWG}ContentRegionUnits", "escl:ThreeHundredthsOfInches")
-    for name, length_mm in (("XOffset", 0.0), ("YOffset", 0.0), ("Width", width_mm), ("Height", height_mm)):
+    for name, length_mm in (("XOffset", x_mm), ("YOffset", y_mm), ("Width", width_mm), ("Height", height_mm)):
         _put(region, f"{PWG}{name}", str(int(length_mm * UNITS_PER_MM)))
     _put(root, f"{PWG}InputSource", "Feeder" if ticket.source is Source.FEEDER else "Platen")
     _put(root, f"{SCAN}ColorMode", _COLOUR_NAMES[ticket.colour])

@@ -17,7 +17,7 @@ from papiermappe.errors import PapiermappeError
 from papiermappe.services import runs
 from papiermappe.services.caller import MACHINE
 from papiermappe.services.patience import patiently
-from papiermappe.services.runs import SheetsIn, is_two_sided
+from papiermappe.services.runs import SheetsIn, is_two_sided, next_area
 from papiermappe.store.database import Store
 from papiermappe.store.models import Run
 
@@ -41,8 +41,10 @@ class DeviceJob(NamedTuple):
     """Whether the device lists its jobs in its status; only then it can be asked how this one ended."""
 
 
-def begin(store: Store, run: Run, client: EsclClient, ticket: TicketSettings) -> DeviceJob:
-    """Begin a job on the device. The intention is noted first, so that a crash leaves no job that nobody knows of.
+def begin(store: Store, run: Run, so_far: SheetsIn, client: EsclClient, ticket: TicketSettings) -> DeviceJob:
+    """Begin a job on the device, for the run's next area where it has areas.
+
+    The intention is noted first, so that a crash leaves no job that nobody knows of.
 
     Raises:
         DeviceError: the device did not begin it.
@@ -50,7 +52,7 @@ def begin(store: Store, run: Run, client: EsclClient, ticket: TicketSettings) ->
     """
     known = [job_name(job.uri) for job in client.status().jobs]
     patiently(partial(runs.note_intention, MACHINE, store, run.id, known, datetime.now(UTC)))
-    url = client.start(ticket)
+    url = client.start(ticket, next_area(run, so_far))
     patiently(partial(runs.note_job, MACHINE, store, run.id, url))
     return DeviceJob(url, client.job_status(url) is not None)
 

@@ -62,7 +62,7 @@ def receive(store: Store, run_id: int, limits: Limits, connect: Connect | None =
 def _pull(store: Store, run: Run, client: EsclClient, limits: Limits, lock: AdvisoryLock) -> None:
     ticket = TicketSettings.model_validate(run.ticket)
     run, so_far = patiently(partial(runs.read_run, store, run.id))
-    job = device_jobs.resume(store, run, so_far, client) or device_jobs.begin(store, run, client, ticket)
+    job = device_jobs.resume(store, run, so_far, client) or device_jobs.begin(store, run, so_far, client, ticket)
     while True:
         if not patiently(lock.hold):
             return  # another worker took over while the database was away
@@ -80,8 +80,10 @@ def _pull(store: Store, run: Run, client: EsclClient, limits: Limits, lock: Advi
         picture = _picture(data, ticket, limits)
         patiently(partial(keeping.keep_capture, store, run.id, runs.next_place(run, so_far), picture))
         if ticket.source is Source.GLASS:
-            patiently(partial(runs.wait_for_sheet, MACHINE, store, run.id))
-            return
+            if not patiently(partial(runs.wait_for_sheet, MACHINE, store, run.id)):
+                return
+            run, so_far = patiently(partial(runs.read_run, store, run.id))
+            job = device_jobs.begin(store, run, so_far, client, ticket)
 
 
 def _picture(data: bytes, ticket: TicketSettings, limits: Limits) -> CapturedPicture:

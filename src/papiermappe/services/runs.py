@@ -1,5 +1,6 @@
 """Runs: begun, continued, ended, and what they have brought in so far."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import NamedTuple
@@ -11,6 +12,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.operations import SetAside
 from papiermappe.core.order.landing import Again, Backs, BacksOrder, Landing
 from papiermappe.core.order.places import Side
+from papiermappe.core.zones import Zone
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller, locked_mappe
@@ -60,6 +62,7 @@ def start_run(
     ticket: TicketSettings,
     expected_sheets: int | None = None,
     landing: Landing | None = None,
+    areas: Sequence[Zone] = (),
 ) -> int:
     """Begin a run; a worker receives the pages.
 
@@ -71,6 +74,7 @@ def start_run(
         ticket: its settings.
         expected_sheets: how many the person has counted; a glass loop ends by itself when they are in.
         landing: where its pages go; None: to the Mappe's end.
+        areas: of the glass, that become a page each, one after the other; none: where the paper lies.
 
     Raises:
         NotFound: there is no such Mappe or device, or a page by which it lands is not in the Mappe.
@@ -82,11 +86,14 @@ def start_run(
         if len(landing.pages) == 1:
             ticket = ticket.model_copy(update={"sides": Sides.ONE})
         expected_sheets = 1 if ticket.sides is Sides.BOTH else len(landing.pages)
+    if areas:
+        expected_sheets = len(areas)
     run = Run(
         device_id=device_id,
         author=caller.author,
         ticket=ticket.model_dump(mode="json"),
         expected_sheets=expected_sheets,
+        areas=[area.model_dump(mode="json") for area in areas] or None,
         landing=landing.model_dump(mode="json") if landing else None,
     )
     return _begin(session, mappe, run)
@@ -161,6 +168,7 @@ def continue_run(caller: Caller, session: Session, run_id: int) -> int:
         first_sheet=so_far.next,
         expected_sheets=to_come if to_come > 0 else None,
         landing=broken.landing,
+        areas=broken.areas,
     )
     continued = _begin(session, mappe, run)
     if so_far.half is not None:
@@ -257,16 +265,30 @@ def _otherwise_than_counted(run: Run, so_far: SheetsIn) -> Message | None:
 
 
 @transaction
-def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> None:
-    """Let a glass loop wait for the next sheet, or end it where all sheets are in that were counted."""
+def wait_for_sheet(caller: Caller, session: Session, run_id: int) -> bool:
+    """Let a glass loop wait for the next sheet, or end it where all sheets are in that were counted.
+
+    Returns:
+        Whether the next area of the glass is to be scanned at once.
+    """
     run, mappe = locked_run(caller, session, run_id)
     if run.state is not RunState.RECEIVING:
-        return
+        return False
     if run.stop_requested or sheets_in(session, run).complete == run.expected_sheets:
         end_locked(session, mappe, run, RunState.DONE, None)
-    else:
-        run.state, run.job_url, run.job_intention = RunState.WAITING, None, None
-        run_changed(session, mappe, run)
+        return False
+    run.job_url, run.job_intention = None, None
+    if run.areas is None:
+        run.state = RunState.WAITING
+    run_changed(session, mappe, run)
+    return run.areas is not None
+
+
+def next_area(run: Run, so_far: SheetsIn) -> Zone | None:
+    """Return the area of the glass that comes next; None where the paper lies."""
+    if not run.areas or so_far.next > len(run.areas):
+        return None
+    return Zone.model_validate(run.areas[so_far.next - 1])
 
 
 @transaction

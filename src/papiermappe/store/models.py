@@ -49,7 +49,12 @@ class Base(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map = {datetime: DateTime(timezone=True), Json: JSONB(none_as_null=True), Decimal: Numeric}  # noqa: RUF012 (SQLAlchemy's way)
+    type_annotation_map = {  # noqa: RUF012 (SQLAlchemy's way)
+        datetime: DateTime(timezone=True),
+        Json: JSONB(none_as_null=True),
+        list[Json]: JSONB(none_as_null=True),
+        Decimal: Numeric,
+    }
 
 
 CHANGE_SEQ = Sequence("change_seq", metadata=Base.metadata)
@@ -271,6 +276,8 @@ class Run(Base):
     """Who began it; empty where that was not kept."""
     landing: Mapped[Json | None]
     """Where its pages go; None: to the Mappe's end."""
+    areas: Mapped[list[Json] | None]
+    """Areas of the glass that become a page each; None: the paper, wherever it lies."""
     retaking: Mapped[bool] = mapped_column(server_default="false")
     """Whether the sheet that came in last is being taken again."""
     message: Mapped[Json | None]

@@ -1,13 +1,15 @@
 """Scanners: adding one, and what one offers for a ticket."""
 
+from base64 import b64encode
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from papiermappe.core.encode.level import Level
+from papiermappe.core.zones import Zone
 from papiermappe.devices.model import Abilities, Sides, Source, TicketSettings
-from papiermappe.services import costs, devices
+from papiermappe.services import costs, devices, looking
 from papiermappe.services.costs import Cost, TicketCosts
 from papiermappe.services.offers import unoffered
 from papiermappe.web.author import Asks
@@ -98,6 +100,28 @@ def remove(ctx: Ctx, caller: Asks, device_id: Id) -> None:
 def take_back(ctx: Ctx, caller: Asks, device_id: Id) -> None:
     """Take back a scanner that was removed."""
     devices.take_device_back(caller, ctx.store, device_id)
+
+
+class LookView(BaseModel):
+    """What lies on a glass."""
+
+    picture: str
+    """As a data URI: it is not kept anywhere."""
+    width_mm: float
+    height_mm: float
+    originals: list[Zone]
+
+
+@router.post("/{device_id}/look")
+def look(ctx: Ctx, caller: Asks, device_id: Id) -> LookView:
+    """Look at the glass."""
+    seen = looking.look_at_glass(caller, ctx.store, device_id, ctx.limits)
+    return LookView(
+        picture=f"data:image/jpeg;base64,{b64encode(seen.jpeg).decode()}",
+        width_mm=seen.width_mm,
+        height_mm=seen.height_mm,
+        originals=seen.originals,
+    )
 
 
 @router.get("/{device_id}/offer")

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from papiermappe.core.order.landing import Again, BacksOrder, Before
+from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import devices, runs
 from papiermappe.services.errors import NotPossible
@@ -15,6 +16,7 @@ from papiermappe.web.context import MAX_ID, Ctx, Id
 router = APIRouter()
 
 MAX_COUNT = 9999
+MAX_AREAS = 30
 
 
 class StartRun(BaseModel):
@@ -26,6 +28,8 @@ class StartRun(BaseModel):
     """How many sheets the person has counted."""
     landing: Again | Before | None = Field(default=None, discriminator="kind")
     """Where its pages go; None: to the Mappe's end."""
+    areas: Annotated[list[Zone], Field(max_length=MAX_AREAS)] = []
+    """Of the glass, a page each; none: where the paper lies."""
 
 
 class StartBacks(BaseModel):
@@ -40,7 +44,8 @@ class StartBacks(BaseModel):
 def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
     """Start a run."""
     ticket = _possible_ticket(ctx, caller, command)
-    return runs.start_run(caller, ctx.store, mappe_id, command.device, ticket, command.counted, command.landing)
+    where = command.landing, command.areas
+    return runs.start_run(caller, ctx.store, mappe_id, command.device, ticket, command.counted, *where)
 
 
 @router.post("/runs/{run_id}/backs")

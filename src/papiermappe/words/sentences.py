@@ -90,6 +90,8 @@ SENTENCES: dict[str, str | Plural] = {
     "ticket_name_taken": N_("There is a ticket called {name} already. Choose another name."),
     "last_ticket": N_("{name} is the only ticket. Keep another one before you remove it."),
     "device_name_length": N_("A scanner’s name has 1 to {limit} letters."),
+    "device_at_work_now": N_("{device} is scanning. Look again when the run has ended."),
+    "no_glass": N_("{device} has no glass."),
     "device_at_work": N_("{device} is scanning. Stop the run before you remove it."),
     "device_unreachable": N_("The scanner is not reachable."),
     "device_timeout": N_("The scanner does not answer in time."),

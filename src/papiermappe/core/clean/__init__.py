@@ -8,7 +8,7 @@ from papiermappe.core.clean.margins import Margins, Shift, align_margins, find_m
 from papiermappe.core.clean.perspective import PhotoCorners, find_corners, rectify
 from papiermappe.core.clean.pile import SharedKind, SuggestedWipe, pile, suggest_wipes
 from papiermappe.core.clean.quality import judge_quality
-from papiermappe.core.clean.sheet import SheetFrame, find_sheet, find_sheets
+from papiermappe.core.clean.sheet import SheetFrame, find_originals, find_sheet, find_sheets
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.tone import binarise, despeckle, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
@@ -37,6 +37,7 @@ __all__ = [
     "find_corners",
     "find_gutter",
     "find_margins",
+    "find_originals",
     "find_sheet",
     "find_sheets",
     "find_upright",

@@ -24,6 +24,7 @@ SURE = 0.5
 UNSURE = 0.4
 LINE_SHARE = 0.6  # a faint line covers at least this share of a side
 LINES_CONFIDENCE = 0.8
+ROWS = 4  # sheets whose upper edges differ by less than an eighth of the glass lie in one row
 BORDERS_DPI = 150.0  # enough for borders
 
 
@@ -105,7 +106,42 @@ def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
     if len(frames) < 2:
         return [find_sheet(capture, dpi)]
     height_mm = px_to_mm(capture.shape[0], dpi)
-    return sorted(frames, key=lambda frame: (round(4 * frame.corners[0][1] / height_mm), frame.corners[0][0]))
+    return sorted(frames, key=lambda frame: (round(ROWS * frame.corners[0][1] / height_mm), frame.corners[0][0]))
+
+
+def find_originals(capture: Pixels, dpi: float) -> list[Quad]:
+    """Find what lies apart on a glass, to be scanned by itself: nothing of an original is beyond its box.
+
+    Args:
+        capture: grey (h, w) or RGB (h, w, 3), uint8, of the whole glass; at 150 dpi or more.
+        dpi: its resolution.
+
+    Returns:
+        For each original, in reading order, the corners of the upright box round it in mm; none where none stands out.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    whole = checked(capture, dpi)
+    best: list[SheetFrame] = []
+    areas: list[Corners] = []
+    for boxes in areas_apart(coarse(whole, dpi)):
+        frames = [_placed(whole, dpi, box) for box in boxes]
+        if frames and (not best or frames[0].confidence > best[0].confidence):
+            best, areas = frames, boxes
+        if best and best[0].confidence >= SURE:
+            break
+    found = [
+        _box_round(np.concatenate([np.array(frame.corners), np.array(_to_mm(area, dpi))]))
+        for frame, area in zip(best, areas, strict=True)
+    ]
+    height_mm = px_to_mm(capture.shape[0], dpi)
+    return sorted(found, key=lambda box: (round(ROWS * box[0][1] / height_mm), box[0][0]))
+
+
+def _box_round(places: Corners) -> Quad:
+    (left, top), (right, bottom) = places.min(axis=0), places.max(axis=0)
+    return ((left, top), (right, top), (right, bottom), (left, bottom))
 
 
 def _plain_frames(capture: Pixels, dpi: float, small: Coarse) -> list[SheetFrame]:

@@ -3,6 +3,7 @@
 The same sheet, lay and seed give the same picture.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -74,7 +75,14 @@ def corners_mm(side: DrawnSide, lay: Lay, region: Region) -> Quad:
 
 
 def scan(
-    side: DrawnSide, other: DrawnSide | None, lay: Lay, optics: Optics, region: Region, dpi: int, seed: int
+    side: DrawnSide,
+    other: DrawnSide | None,
+    lay: Lay,
+    optics: Optics,
+    region: Region,
+    dpi: int,
+    seed: int,
+    beside: Sequence[tuple[DrawnSide, Lay]] = (),
 ) -> Pixels:
     """Scan one side in colour.
 
@@ -86,22 +94,27 @@ def scan(
         region: the area taken.
         dpi: the resolution.
         seed: of light and noise.
+        beside: what lies beside it, and how.
 
     Returns:
         RGB (h, w, 3).
     """
-    sheet = _on_paper(side, other, dpi)
+    sheets = [(_on_paper(side, other, dpi), lay), *((_on_paper(drawn, None, dpi), there) for drawn, there in beside)]
     height_px, width_px = round(mm_to_px(region.height_mm, dpi)), round(mm_to_px(region.width_mm, dpi))
-    matrix = _placing(sheet.shape[:2], lay, region, dpi)
-    placed = cv2.warpAffine(
-        sheet,
-        matrix,
-        (width_px, height_px),
-        flags=cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=optics.backing,
-    )
-    picture = _lit(np.asarray(placed, np.uint8), matrix, sheet.shape[:2], optics, seed)
+    placed = np.full((height_px, width_px, 3), optics.backing, np.uint8)
+    covers: list[tuple[NDArray[np.float64], tuple[int, int]]] = []
+    for sheet, there in sheets:
+        matrix = _placing(sheet.shape[:2], there, region, dpi)
+        covers.append((matrix, (sheet.shape[0], sheet.shape[1])))
+        cv2.warpAffine(
+            sheet,
+            matrix,
+            (width_px, height_px),
+            dst=placed,
+            flags=cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_TRANSPARENT,
+        )
+    picture = _lit(placed, covers, optics, seed)
     for line_mm in optics.dust_lines_mm:
         col = round(mm_to_px(line_mm - region.x_mm, dpi))
         if 0 <= col < width_px:
@@ -140,19 +153,28 @@ def _placing(sheet_shape: tuple[int, ...], lay: Lay, region: Region, dpi: int) -
 
 
 def _lit(
-    picture: Pixels, matrix: NDArray[np.float64], sheet_shape: tuple[int, ...], optics: Optics, seed: int
+    picture: Pixels, covers: Sequence[tuple[NDArray[np.float64], tuple[int, int]]], optics: Optics, seed: int
 ) -> Pixels:
-    """Apply uneven light, and the shadow that a lying sheet throws on the backing. Both are smooth: done at 1/8."""
+    """Apply uneven light, and the shadow that lying sheets throw on the backing. Both are smooth: done at 1/8.
+
+    Args:
+        picture: RGB (h, w, 3).
+        covers: of each sheet, the matrix that places it, and its height and width in px.
+        optics: the device.
+        seed: of the light.
+    """
     height, width = picture.shape[0] // 8 + 1, picture.shape[1] // 8 + 1
     hand = np.random.default_rng([seed, 2])
     across, down = np.meshgrid(np.linspace(-1, 1, width), np.linspace(-1, 1, height))
     tilt_x, tilt_y = hand.uniform(-0.015, 0.015, 2)
     light = 0.985 - 0.02 * across**2 + tilt_x * across + tilt_y * down
     if optics.shadow:
-        small = matrix.copy()
-        small[:, 2] /= 8
-        solid = np.full((max(1, sheet_shape[0] // 8), max(1, sheet_shape[1] // 8)), 255, np.uint8)
-        covered = cv2.warpAffine(solid, small, (width, height))
+        covered = np.zeros((height, width), np.uint8)
+        for matrix, (sheet_height, sheet_width) in covers:
+            small = matrix.copy()
+            small[:, 2] /= 8
+            solid = np.full((max(1, sheet_height // 8), max(1, sheet_width // 8)), 255, np.uint8)
+            covered = np.asarray(cv2.max(covered, cv2.warpAffine(solid, small, (width, height))), np.uint8)
         shade = cv2.GaussianBlur(covered, (0, 0), 2.0).astype(np.float32) / 255
         light *= 1 - optics.shadow * shade * (1 - covered.astype(np.float32) / 255)
     field = np.clip(light * 255, 0, 255).astype(np.uint8)

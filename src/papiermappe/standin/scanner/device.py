@@ -1,5 +1,6 @@
 """A scanner without its network: paper, states, jobs. What it delivers is an exposure, not yet a picture."""
 
+import random
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -17,6 +18,8 @@ from papiermappe.standin.scanner.profiles import Profile, Source
 
 NOTHING = "nothing"
 _NO_PAPER = PaperSize("none", 1, 1)
+EDGE_MM = 6.0
+GAP_MM = (14.0, 22.0)
 _BESIDE_THE_BED = Lay((-20.0, -20.0), 0.0)
 
 
@@ -40,6 +43,19 @@ class LaidSheet(BaseModel):
         return draw_side(original.paper, drawn.front if shows_front else drawn.back)
 
 
+class SheetBeside(BaseModel):
+    """A sheet that lies on the glass beside the first one."""
+
+    laid: LaidSheet
+    centre_mm: tuple[float, float]
+    angle_deg: float
+
+    @property
+    def lay(self) -> Lay:
+        """How it lies."""
+        return Lay(self.centre_mm, self.angle_deg)
+
+
 class Faults(BaseModel):
     """What goes wrong in the next feeder run; sheets are counted from 1."""
 
@@ -52,6 +68,8 @@ class Paper(BaseModel):
 
     feeder: list[LaidSheet] = []
     glass: LaidSheet | None = None
+    beside: list[SheetBeside] = []
+    """Other originals on the glass."""
     cover_open: bool = False
     gone: bool = False
     faults: Faults = Faults()
@@ -123,6 +141,8 @@ class Exposure:
     optics: Optics
     region: Region
     request: ScanRequest
+    beside: tuple[tuple[LaidSheet, Lay], ...] = ()
+    """What lies on the glass as well."""
 
     @property
     def seed(self) -> int:
@@ -204,6 +224,31 @@ class Device:
         """Put sheets under those that lie in the feeder already, as many as it holds."""
         room = self.profile.feeder_capacity - len(self.paper.feeder)
         self.paper.feeder.extend(sheets[:room])
+
+    def lay_on_glass(self, sheets: Sequence[LaidSheet]) -> None:
+        """Lay the first sheet into the corner, and the others apart from it and from each other, row by row.
+
+        Those for which there is no room are left away.
+        """
+        self.paper.glass, self.paper.beside = sheets[0], []
+        glass = self.profile.glass
+        if glass is None:
+            return
+        first = sheets[0].side(Side.FRONT).paper
+        right_mm, top_mm, row_mm = first.width_mm + EDGE_MM, EDGE_MM, first.height_mm + EDGE_MM
+        for laid in sheets[1:]:
+            hand = random.Random(laid.seed)  # noqa: S311 (how a hand lays paper)
+            paper = laid.side(Side.FRONT).paper
+            gap_mm, angle_deg = hand.uniform(*GAP_MM), hand.uniform(-2.5, 2.5)
+            if right_mm + gap_mm + paper.width_mm > glass.width_mm - EDGE_MM:
+                right_mm, top_mm, row_mm = EDGE_MM, top_mm + row_mm + gap_mm, 0.0
+                gap_mm = 0.0
+            if top_mm + paper.height_mm > glass.height_mm - EDGE_MM or paper.width_mm > glass.width_mm - 2 * EDGE_MM:
+                continue
+            centre = right_mm + gap_mm + paper.width_mm / 2, top_mm + paper.height_mm / 2
+            self.paper.beside.append(SheetBeside(laid=laid, centre_mm=centre, angle_deg=angle_deg))
+            right_mm += gap_mm + paper.width_mm
+            row_mm = max(row_mm, paper.height_mm)
 
     def clear_path(self) -> None:
         """Take out what is stuck; it goes back on top of the pile, where it is counted already."""
@@ -307,4 +352,6 @@ class Device:
             lay = Lay(lay.centre_mm, lay.angle_deg + 90.0)
         if side is Side.BACK:
             lay = Lay(lay.centre_mm, -lay.angle_deg)
-        return Exposure(laid, side, lay, source.optics, region, job.request)
+        on_glass = job.request.source == "Platen"
+        beside = tuple((other.laid, other.lay) for other in self.paper.beside) if on_glass else ()
+        return Exposure(laid, side, lay, source.optics, region, job.request, beside)

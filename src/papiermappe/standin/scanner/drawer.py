@@ -130,7 +130,7 @@ class Drawer:
         except KeyError as exc:
             raise web.HTTPUnprocessableEntity(text=f"There is no original {exc}.") from exc
         if load.where == "glass":
-            device.paper.glass = sheets[0]
+            device.lay_on_glass(sheets)
         else:
             device.lay_in_feeder(sheets)
         return self._done(request)
@@ -156,7 +156,7 @@ class Drawer:
 
     async def _take_out(self, request: web.Request) -> web.Response:
         paper = self._device(request).paper
-        paper.feeder, paper.glass = [], None
+        paper.feeder, paper.glass, paper.beside = [], None, []
         return self._done(request)
 
     def _done(self, request: web.Request) -> web.Response:

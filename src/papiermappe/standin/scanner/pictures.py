@@ -26,7 +26,8 @@ def develop(exposure: Exposure) -> Pixels:
     seen = exposure.laid.side(exposure.side)
     behind = exposure.laid.side(Side.BACK if exposure.side is Side.FRONT else Side.FRONT)
     request = exposure.request
-    picture = scan(seen, behind, exposure.lay, exposure.optics, exposure.region, request.dpi, exposure.seed)
+    others = [(laid.side(Side.FRONT), lay) for laid, lay in exposure.beside]
+    picture = scan(seen, behind, exposure.lay, exposure.optics, exposure.region, request.dpi, exposure.seed, others)
     if request.colour is Colour.COLOUR:
         return picture
     if request.colour is Colour.GREY:
