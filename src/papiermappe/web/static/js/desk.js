@@ -8,6 +8,7 @@ import { createMappe } from "./mappe.js";
 import { listen } from "./stream.js";
 import { file } from "./stations/file.js";
 import { filesChoice, incomingFiles } from "./stations/files.js";
+import { createGlass, glassView } from "./stations/glass.js";
 import { intake } from "./stations/intake.js";
 import { order } from "./stations/order.js";
 import { scanners } from "./stations/scanners.js";
@@ -58,6 +59,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("imports", createImports(mappe));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
+  Alpine.store("glass", createGlass(mappe, devices));
   const stream = listen(mappe, (/** @type {any} */ now) => {
     if (!facts.intake) return; // another station: it watches no device
     devices.apply(now);
@@ -65,7 +67,8 @@ document.addEventListener("alpine:init", () => {
   });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, facts));
-  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), facts));
+  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), facts));
+  Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
   Alpine.data("scanners", scanners(mappe, devices));
   Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));

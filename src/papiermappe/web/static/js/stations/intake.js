@@ -8,9 +8,10 @@ import { letGo } from "./scanners.js";
  * @param {any} devices
  * @param {any} tickets
  * @param {any} landing
+ * @param {any} glass
  * @param {{ stage: string }} facts
  */
-export function intake(mappe, devices, tickets, landing, facts) {
+export function intake(mappe, devices, tickets, landing, glass, facts) {
   return () => ({
     /** @type {Record<string, string | number>} what of the wish the device can do */
     ticket: {},
@@ -119,6 +120,7 @@ export function intake(mappe, devices, tickets, landing, facts) {
     get cannotContinue() { return !this.device.ready || this.busy; },
     get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
     get startLabel() {
+      if (this.showsAreas) return t("Scan this one", "Scan these {count}", { count: glass.areas.length });
       if (landing.isAgain) return t("Scan again");
       return this.fromFeeder ? t("Scan the pile") : t("Scan the first sheet");
     },
@@ -135,7 +137,16 @@ export function intake(mappe, devices, tickets, landing, facts) {
     get offersFiles() { return this.offersStart && !this.offersBacks; },
     get showsSentence() { return this.offered && (this.offersStart || this.interrupted); },
     get showsCosts() { return this.offersStart && !this.offersBacks; },
-    get showsMachine() { return !this.waiting; },
+    // ---- a look at the glass
+
+    get canLook() { return this.offersStart && this.offered && !this.fromFeeder && Boolean(this.device.has_glass); },
+    get offersLook() { return this.canLook && !glass.active; },
+    get showsLook() { return this.canLook && glass.active; },
+    get showsAreas() { return this.showsLook && glass.areas.length > 0; },
+    get cannotLook() { return glass.looking || !this.device.ready; },
+    get lookLabel() { return glass.looking ? t("Looking…") : t("Look at the glass"); },
+    look() { glass.look(); },
+    get showsMachine() { return !this.waiting && !this.showsLook; },
     get offersBacks() {
       const { run } = this;
       return this.offersStart && run?.ticket?.source === "feeder" && run.ticket.sides === "one" && run.landing !== "backs"
@@ -207,8 +218,9 @@ export function intake(mappe, devices, tickets, landing, facts) {
     async start() {
       if (this.startBlocked) return;
       await this.offering; // a word may have been changed just before
-      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted, landing: landing.now });
+      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted, landing: landing.now, areas: this.showsAreas ? glass.wanted : [] });
       if (run === undefined) return;
+      glass.close();
       landing.atEnd();
       tickets.back(); // what was changed was for this once
       this.counted = null;
