@@ -55,6 +55,25 @@ def several_sheets(numbers: Iterable[int], seed: int) -> Iterator[LaidSheet]:
         yield LaidSheet(f"several, {backing}", _seen(bed, hand), tuple(outlines))
 
 
+def glasses(numbers: Iterable[int], seed: int) -> Iterator[LaidSheet]:
+    """Yield captures at 300 dpi with one to six originals on the glass, in two columns and three rows."""
+    papers = (ID_CARD, PaperSize("Ticket", 66, 92), PaperSize("Receipt", 78, 88))
+    for at in numbers:
+        hand = np.random.default_rng([seed, 23, at])
+        backing = list(BACKINGS)[at % len(BACKINGS)]
+        bed = _bed(backing, hand)
+        outlines = []
+        cells = hand.permutation(6)[: int(hand.integers(1, 7))]
+        for cell in sorted(int(one) for one in cells):
+            paper = papers[int(hand.integers(len(papers)))]
+            x_mm, y_mm = 54 + 108 * (cell % 2), 52 + 101 * (cell // 2)
+            centre_mm = (x_mm + float(hand.uniform(-2, 2)), y_mm + float(hand.uniform(-2, 2)))
+            tall = paper.height_mm > 90
+            angle_deg = float(hand.uniform(-1.5, 1.5) if tall else hand.uniform(-5, 5))
+            outlines.append(_put(bed, _sheet(paper, "whole", hand), centre_mm, angle_deg, hand))
+        yield LaidSheet(f"{len(cells)} originals, {backing}", _seen(bed, hand), tuple(outlines))
+
+
 def _laid(kind: str, lay: str, backing: str, hand: Generator) -> LaidSheet:
     paper = {"card": ID_CARD, "receipt": RECEIPT, "larger than the glass": PaperSize("Big", 225, 312)}.get(lay)
     paper = paper or (A4, A4, A5, LETTER)[int(hand.integers(4))]

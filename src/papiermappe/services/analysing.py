@@ -121,7 +121,8 @@ def record_analysis(
         return
     earlier = analysis_of(page)
     before = (earlier.treatment if earlier else Treatment()).model_dump(mode="json")
-    ticket = _ticket(session, page)
+    run = session.get_one(Run, page.capture.run_id)
+    ticket = TicketSettings.model_validate(run.ticket) if run.ticket else None
     wished = analysis.treatment if ticket is None else _as_wished(analysis.treatment, ticket)
     now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), wished))
     untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
@@ -129,15 +130,11 @@ def record_analysis(
     fields: dict[str, Any] = {name: found[name] for name in untouched}
     if ticket is not None and ticket.blank_backs_aside and earlier is None and _is_blank_back(page, analysis):
         fields["set_aside"] = True
-    machine_entry(session, mappe, {page_id: fields})
+    seq = machine_entry(session, mappe, {page_id: fields})
+    if "set_aside" in fields and run.mappe_id == mappe.id:
+        run.change = seq  # windows are told how many of its pages are set aside
     if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
-
-
-def _ticket(session: Session, page: Page) -> TicketSettings | None:
-    """Return the ticket with which a page was scanned; None where it came otherwise."""
-    settings = session.scalar(select(Run.ticket).where(Run.id == page.capture.run_id))
-    return TicketSettings.model_validate(settings) if settings else None
 
 
 def _as_wished(found: Treatment, ticket: TicketSettings) -> Treatment:
