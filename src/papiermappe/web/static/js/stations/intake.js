@@ -9,7 +9,7 @@ import { letGo } from "./scanners.js";
  * @param {any} tickets
  * @param {any} landing
  * @param {any} glass
- * @param {{ stage: string }} facts
+ * @param {{ stage: string, lane: string }} facts
  */
 export function intake(mappe, devices, tickets, landing, glass, facts) {
   return () => ({
@@ -193,6 +193,8 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
       return id === null ? null : mappe.page(id);
     },
     get newestPicture() { return this.newest ? `/pages/${this.newest.id}/${this.newest.picture}-${facts.stage}.jpg` : null; },
+    get newestSmall() { return this.newest ? `/pages/${this.newest.id}/${this.newest.picture}-${facts.lane}.jpg` : null; },
+    get lastInText() { return this.newest ? t("Page {number} came in last: it is the one shown here.", { number: mappe.numberOf(this.newest.id) }) : ""; },
     get newestText() { return this.newest ? t("Page {number}", { number: mappe.numberOf(this.newest.id) }) : ""; },
     get layNextText() { return t("Lay the next one face down, into the marked corner."); },
     get newestWarnings() { return this.newest ? this.newest.warnings.map((/** @type {any} */ warning) => warning.text) : []; },
