@@ -3,6 +3,7 @@
 import gettext
 import re
 import threading
+import time
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
@@ -53,6 +54,7 @@ DATA = [
 ]  # fmt: skip
 """What stands in texts as it is: units, papers, formats, names."""
 
+STARTS_WITHIN_S = 30.0
 PLACEHOLDER = re.compile(r"({\w+}|%\(\w+\)s)")
 ODD = {ord(letter): 0x1D5EE + at for at, letter in enumerate("abcdefghijklmnopqrstuvwxyz")}
 ODD |= {ord(letter): 0x1D5D4 + at for at, letter in enumerate("ABCDEFGHIJKLMNOPQRSTUVWXYZ")}
@@ -79,6 +81,9 @@ def url(database_url: str, tmp_path: Path) -> Iterator[str]:
     server = uvicorn.Server(uvicorn.Config(app, port=port, log_level="error"))
     thread = threading.Thread(target=server.run)
     thread.start()
+    until_s = time.monotonic() + STARTS_WITHIN_S
+    while not server.started and time.monotonic() < until_s:
+        time.sleep(0.05)
     yield f"http://127.0.0.1:{port}"
     server.should_exit = True
     server.force_exit = True

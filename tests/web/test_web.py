@@ -312,6 +312,7 @@ def test_what_a_device_offers(web: TestClient, zaunkoenig: int) -> None:
     assert offer["choices"]["source"] == [
         {"value": "feeder", "label": "feeder"},
         {"value": "glass", "label": "glass"},
+        {"value": "either", "label": "feeder or glass"},
     ]
     # 230 x 330 mm at 200 dpi are 4.7 megapixels; 0.75 bit each are 440 KB
     assert offer["notes"] == [
