@@ -32,7 +32,6 @@ log = structlog.get_logger()
 
 LOCK_PURPOSE = 3
 MAX_PATH = 500
-ORIGIN = RunOrigin.FOLDER
 
 
 class FolderView(NamedTuple):
@@ -189,7 +188,7 @@ def _note(caller: Caller, session: Session, folder_id: int, file: FoundFile, bot
     """Record that a file is being taken in: a run of its own in a new Mappe."""
     name = Path(file.path).name[:180]
     mappe_id = open_within(session, Path(name).stem)
-    run = Run(origin=ORIGIN)
+    run = Run(origin=RunOrigin.FOLDER)
     runs.begin(session, locked_mappe(caller, session, mappe_id), run)
     row = IncomingFile(
         run_id=run.id,
