@@ -279,12 +279,37 @@ def test_a_full_disk_says_so_and_the_file_goes_on_when_there_is_room(
         raise DiskFull("disk_full")
 
     with monkeypatch.context() as patch:
-        patch.setattr(incoming, "append", full)
+        patch.setattr(incoming, "put", full)
         with pytest.raises(DiskFull):
             importing.receive_part(ANNA, store, incoming, view.id, 0, data)
     importing.receive_part(ANNA, store, incoming, view.id, 0, data)
     importing.import_files(store, incoming, run)
     assert levels(store, mappe) == [70]
+
+
+def test_a_part_that_two_requests_bring_at_the_same_time_is_there_once(incoming: Incoming) -> None:
+    incoming.put(1, 0, b"first ")
+    for _ in range(2):
+        incoming.put(1, 6, b"second")
+    assert incoming.path_of(1).read_bytes() == b"first second"
+
+
+def test_a_file_that_begins_to_come_while_it_is_swept_stays(
+    store: Store, mappe: int, incoming: Incoming, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    data = picture(30)
+    listed, asked = Incoming.all, iter(range(10))
+
+    def just_sent(self: Incoming) -> list[int]:
+        if next(asked) == 0:
+            run = importing.start_import(ANNA, store, mappe, [Announced("a.png", len(data))])
+            send(store, incoming, run, {"a.png": data})
+        return listed(self)
+
+    monkeypatch.setattr(Incoming, "all", just_sent)
+    importing.sweep(store, incoming)
+    importing.import_files(store, incoming, desk(store, mappe).runs[0].id)
+    assert levels(store, mappe) == [30]
 
 
 def test_what_has_fallen_silent_ends_with_what_is_in(

@@ -188,7 +188,7 @@ def receive_part(caller: Caller, store: Store, incoming: Incoming, file_id: int,
     if data and at == here:
         if here + len(data) > file.byte_size:
             raise NotPossible("file_grew", file=file.name)
-        incoming.append(file_id, data)
+        incoming.put(file_id, at, data)
         here += len(data)
     if here == file.byte_size:
         incoming.flush(file_id)
@@ -325,6 +325,7 @@ def _end_if_over(caller: Caller, session: Session, run_id: int) -> None:
 
 def sweep(store: Store, incoming: Incoming) -> int:
     """End imports that have fallen silent, and remove files that are not needed; return how many were removed."""
+    there = incoming.all()  # before the rows are read: a file that is there has its row already
     with store.begin() as session:
         live = select(IncomingFile.id, IncomingFile.asked_at, IncomingFile.state).join(
             Run, Run.id == IncomingFile.run_id
@@ -338,7 +339,7 @@ def sweep(store: Store, incoming: Incoming) -> int:
             if now.timestamp() - last_s > SILENT_S:
                 _give_up(MACHINE, store, row.id)
     needed = {row.id for row in rows if not row.state.over}
-    unneeded = [file_id for file_id in incoming.all() if file_id not in needed]
+    unneeded = [file_id for file_id in there if file_id not in needed]
     for file_id in unneeded:
         incoming.remove(file_id)
     return len(unneeded)
