@@ -10,7 +10,8 @@ from papiermappe.core.clean.blank import judge_blank
 from papiermappe.core.clean.colour import ColourKind, judge_colour
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.quality import judge_quality
-from papiermappe.core.clean.sheet import SheetFrame, find_sheet
+from papiermappe.core.clean.sheet import find_sheet
+from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View

@@ -5,10 +5,12 @@ from papiermappe.core.clean.colour import ColourEstimate, ColourKind, judge_colo
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.gutter import FoldKind, Gutter, find_gutter, split_spread
 from papiermappe.core.clean.margins import Margins, Shift, align_margins, find_margins
+from papiermappe.core.clean.originals import find_originals
 from papiermappe.core.clean.perspective import PhotoCorners, find_corners, rectify
 from papiermappe.core.clean.pile import SharedKind, SuggestedWipe, pile, suggest_wipes
 from papiermappe.core.clean.quality import judge_quality
-from papiermappe.core.clean.sheet import SheetFrame, find_originals, find_sheet, find_sheets
+from papiermappe.core.clean.sheet import find_sheet, find_sheets
+from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.tone import binarise, despeckle, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright

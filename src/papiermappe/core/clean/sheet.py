@@ -6,35 +6,32 @@ steps most along the whole of it, so that cut corners, holes and torn places do 
 never sure: then it was a picture, a table or a field on the sheet.
 """
 
-from typing import NamedTuple
-
 import cv2
 import numpy as np
 
 from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
-from papiermappe.core.clean.edges import SideFit, crossing
+from papiermappe.core.clean.edges import crossing
 from papiermappe.core.clean.lines import lines_from_outside
-from papiermappe.core.clean.sheet_candidates import Coarse, Corners, areas_apart, coarse
+from papiermappe.core.clean.sheet_candidates import Coarse, areas_apart, coarse
 from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture, is_alike_across, within_sheet
-from papiermappe.core.clean.sheet_sides import edges_of, place_side
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.clean.sheet_frame import (
+    SURE,
+    SheetFrame,
+    fits_of,
+    framed,
+    placed,
+    reading_place,
+    to_mm,
+    whole_frame,
+)
+from papiermappe.core.clean.sheet_sides import edges_of
+from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked, to_grey
 
-SURE = 0.5
 UNSURE = 0.4
 LINE_SHARE = 0.6  # a faint line covers at least this share of a side
 LINES_CONFIDENCE = 0.8
-ROWS = 4  # sheets whose upper edges differ by less than an eighth of the glass lie in one row
 BORDERS_DPI = 150.0  # enough for borders
-
-
-class SheetFrame(NamedTuple):
-    """Where the sheet lies."""
-
-    corners: Quad
-    """Its corners in mm on the capture: top left, top right, bottom right, bottom left."""
-    confidence: float
-    """0 to 1; below 0.5 the frame is a guess. With 0 it is the whole capture."""
 
 
 def find_sheet(capture: Pixels, dpi: float) -> SheetFrame:
@@ -68,7 +65,7 @@ def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -
             return plain[0]
         plain[0] = plain[0]._replace(confidence=UNSURE)
     by_lines = _judged(_frame_by_lines(capture, dpi, small, printed), printed, dpi, faint=True)
-    return max([*plain, by_lines, _whole(capture, dpi)], key=lambda frame: frame.confidence)
+    return max([*plain, by_lines, whole_frame(capture, dpi)], key=lambda frame: frame.confidence)
 
 
 def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
@@ -85,7 +82,7 @@ def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
     kept = upright + np.array([(left, top), (-right, top), (-right, -bottom), (left, -bottom)], np.float32)
     placed = cv2.perspectiveTransform(kept[None], cv2.getPerspectiveTransform(upright, corners))[0]
     confidence = frame.confidence or LINES_CONFIDENCE  # a doubtful frame is as doubtful without its border
-    return SheetFrame(_to_mm(np.asarray(placed, np.float64), dpi), confidence)
+    return SheetFrame(to_mm(np.asarray(placed, np.float64), dpi), confidence)
 
 
 def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
@@ -106,49 +103,14 @@ def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:
     if len(frames) < 2:
         return [find_sheet(capture, dpi)]
     height_mm = px_to_mm(capture.shape[0], dpi)
-    return sorted(frames, key=lambda frame: (round(ROWS * frame.corners[0][1] / height_mm), frame.corners[0][0]))
-
-
-def find_originals(capture: Pixels, dpi: float) -> list[Quad]:
-    """Find what lies apart on a glass, to be scanned by itself: nothing of an original is beyond its box.
-
-    Args:
-        capture: grey (h, w) or RGB (h, w, 3), uint8, of the whole glass; at 150 dpi or more.
-        dpi: its resolution.
-
-    Returns:
-        For each original, in reading order, the corners of the upright box round it in mm; none where none stands out.
-
-    Raises:
-        PictureRefused: not such a picture.
-    """
-    whole = checked(capture, dpi)
-    best: list[SheetFrame] = []
-    areas: list[Corners] = []
-    for boxes in areas_apart(coarse(whole, dpi)):
-        frames = [_placed(whole, dpi, box) for box in boxes]
-        if frames and (not best or frames[0].confidence > best[0].confidence):
-            best, areas = frames, boxes
-        if best and best[0].confidence >= SURE:
-            break
-    found = [
-        _box_round(np.concatenate([np.array(frame.corners), np.array(_to_mm(area, dpi))]))
-        for frame, area in zip(best, areas, strict=True)
-    ]
-    height_mm = px_to_mm(capture.shape[0], dpi)
-    return sorted(found, key=lambda box: (round(ROWS * box[0][1] / height_mm), box[0][0]))
-
-
-def _box_round(places: Corners) -> Quad:
-    (left, top), (right, bottom) = places.min(axis=0), places.max(axis=0)
-    return ((left, top), (right, top), (right, bottom), (left, bottom))
+    return sorted(frames, key=lambda frame: reading_place(frame.corners, height_mm))
 
 
 def _plain_frames(capture: Pixels, dpi: float, small: Coarse) -> list[SheetFrame]:
     """Return what differs from the backing, the largest first: in the first way in which that is sure, or the best."""
     found: list[list[SheetFrame]] = [[]]
     for boxes in areas_apart(small):
-        found.append([_placed(capture, dpi, box) for box in boxes])
+        found.append([placed(capture, dpi, box) for box in boxes])
         if found[-1] and found[-1][0].confidence >= SURE:
             return found[-1]
     return max(found, key=lambda frames: frames[0].confidence if frames else -1.0)
@@ -158,7 +120,7 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
     """Return the rectangle of the outermost lines that run along a whole side; the capture's edges where none does."""
     lines = lines_from_outside(small.picture, small.dpi)
     if lines is None:
-        return _whole(capture, dpi)
+        return whole_frame(capture, dpi)
     height, width = capture.shape[:2]
     waiting = [
         [line.scaled(small.by) for line in side] + [edge]
@@ -167,8 +129,8 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
     while any(len(side) > 1 for side in waiting):
         corners = np.array([crossing(waiting[side - 1][0], waiting[side][0]) for side in range(4)])
         if not np.isfinite(corners).all():
-            return _whole(capture, dpi)
-        fits = _fits(capture, dpi, corners)
+            return whole_frame(capture, dpi)
+        fits = fits_of(capture, dpi, corners)
         doubtful = (
             [side for side in range(4) if fits[side].share < LINE_SHARE]
             or printed.lost_beyond(corners)
@@ -177,9 +139,9 @@ def _frame_by_lines(capture: Pixels, dpi: float, small: Coarse, printed: PrintMa
         )
         doubtful = [side for side in doubtful if len(waiting[side]) > 1]
         if not doubtful:
-            return _frame(fits, dpi, LINES_CONFIDENCE) or _whole(capture, dpi)
+            return framed(fits, dpi, LINES_CONFIDENCE) or whole_frame(capture, dpi)
         del waiting[min(doubtful, key=lambda side: fits[side].share)][0]
-    return _whole(capture, dpi)
+    return whole_frame(capture, dpi)
 
 
 def _judged(frame: SheetFrame, printed: PrintMap, dpi: float, faint: bool = False) -> SheetFrame:
@@ -189,31 +151,3 @@ def _judged(frame: SheetFrame, printed: PrintMap, dpi: float, faint: bool = Fals
         return frame
     loses_print = printed.lost_beyond(corners) or (faint and printed.beginning_at(corners))
     return frame._replace(confidence=UNSURE) if loses_print else frame
-
-
-def _placed(capture: Pixels, dpi: float, box: Corners) -> SheetFrame:
-    """Place the four sides of a box, in px of the capture, exactly."""
-    return _frame(_fits(capture, dpi, box), dpi, 1.0) or SheetFrame(_to_mm(box, dpi), 0.3)
-
-
-def _fits(capture: Pixels, dpi: float, corners: Corners) -> list[SideFit]:
-    return [place_side(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)]
-
-
-def _frame(fits: list[SideFit], dpi: float, most: float) -> SheetFrame | None:
-    corners = np.array([crossing(fits[side - 1].line, fits[side].line) for side in range(4)])
-    if not np.isfinite(corners).all():
-        return None
-    shares = [fit.share for fit in fits]
-    return SheetFrame(_to_mm(corners, dpi), most * float(np.sqrt(np.mean(shares) * min(1.0, 2 * min(shares)))))
-
-
-def _to_mm(corners: Corners, dpi: float) -> Quad:
-    """Return corners in px, pixel centres at whole numbers, as mm from the top left of the picture."""
-    first, second, third, fourth = ((px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in corners)
-    return (first, second, third, fourth)
-
-
-def _whole(capture: Pixels, dpi: float) -> SheetFrame:
-    width_mm, height_mm = px_to_mm(capture.shape[1], dpi), px_to_mm(capture.shape[0], dpi)
-    return SheetFrame(((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm)), 0.0)

@@ -65,8 +65,8 @@ def areas_apart(small: Coarse) -> Iterator[list[Corners]]:
     print does beside a picture on a sheet, are left out.
     """
     for mask, different in _masks(small.picture):
-        boxes = _boxes(mask, small.dpi)
-        if _share_elsewhere(different, boxes, small.dpi) <= ELSEWHERE_SHARE:
+        boxes = boxes_of(mask, small.dpi)
+        if not lies_on_sheet(different, boxes, small.dpi):
             yield [small.to_capture(box) for box in boxes]
 
 
@@ -92,15 +92,15 @@ def _masks(picture: Pixels) -> Iterator[tuple[Pixels, Pixels]]:
             yield mask, np.asarray(cv2.max(mask, plain), np.uint8)
 
 
-def _share_elsewhere(mask: Pixels, boxes: list[NDArray[np.float64]], dpi: float) -> float:
-    """Return how much differs from the backing beside the boxes, against their area: much if they lie on a sheet."""
+def lies_on_sheet(mask: Pixels, boxes: list[NDArray[np.float64]], dpi: float) -> bool:
+    """Tell whether much differs from the backing beside the boxes: then what is in them is printed on a sheet."""
     inside = np.zeros_like(mask)
     for box in boxes:
         cv2.fillConvexPoly(inside, np.rint(box).astype(np.int32), 255)
     area = cv2.countNonZero(inside)
     reach = 2 * round(mm_to_px(SHADOW_MM, dpi)) + 1
     near = cv2.dilate(inside, np.ones((reach, reach), np.uint8))
-    return cv2.countNonZero(cv2.subtract(mask, near)) / max(area, 1)
+    return cv2.countNonZero(cv2.subtract(mask, near)) > ELSEWHERE_SHARE * max(area, 1)
 
 
 def _touching_rim(mask: Pixels) -> Pixels:
@@ -137,7 +137,7 @@ def _tint_difference(picture: Pixels, backing: NDArray[np.float32]) -> Pixels:
     return np.asarray(np.minimum(farthest * 2 // 3, 255), np.uint8)
 
 
-def _boxes(mask: Pixels, dpi: float) -> list[NDArray[np.float64]]:
+def boxes_of(mask: Pixels, dpi: float) -> list[NDArray[np.float64]]:
     """Return the corners `(x, y)`, (4, 2), of the smallest rectangles round the areas, the largest first."""
     if mask.mean() > 255 * MAX_SHARE:
         return []
