@@ -90,6 +90,12 @@ def zaunkoenig(store: Store, drawer: Drawer) -> int:
 
 
 @pytest.fixture
+def stieglitz(store: Store, drawer: Drawer) -> int:
+    """The one-sided feeder, known to the store."""
+    return devices.add_device(ANNA, store, drawer.escl("stieglitz"), Limits())
+
+
+@pytest.fixture
 def mappe(store: Store) -> int:
     """An open Mappe."""
     return mappen.open_mappe(ANNA, store, "Lease Upper Meadow")

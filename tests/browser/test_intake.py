@@ -98,7 +98,7 @@ def test_what_the_device_does_not_offer_is_said_with_what_it_does(intake: int, d
     until(lambda: "not at 1200: 600 dpi is taken" in driver.find_element(By.CSS_SELECTOR, ".notes").text)
     assert (word(driver, "source"), word(driver, "paper"), word(driver, "dpi")) == ("glass", "card", "600 dpi")
     chips = [chip.text for chip in driver.find_elements(By.CSS_SELECTOR, ".chips li")]
-    assert any(chip.startswith("a page filed: Faithful ") and chip.endswith("estimated") for chip in chips)
+    assert any(chip.startswith("filed: Faithful ") and chip.endswith("estimated") for chip in chips)
 
 
 def test_a_removed_ticket_is_taken_back(intake: int, driver: Chrome, until: Until) -> None:

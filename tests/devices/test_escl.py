@@ -9,6 +9,7 @@ import pytest
 from tests.core.test_picture import bomb
 from tests.helpers import QUICK, QUICK_GLASS, Drawer
 
+from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.bounded import Answer as DeviceAnswer
 from papiermappe.devices.bounded import Budget
 from papiermappe.devices.errors import (
@@ -20,7 +21,17 @@ from papiermappe.devices.errors import (
     SettingsRefused,
 )
 from papiermappe.devices.escl import EsclClient, Limits, device_url
-from papiermappe.devices.model import ANY_SIZE, Colour, DeviceState, Sides, Source, TicketSettings
+from papiermappe.devices.model import (
+    ANY_SIZE,
+    OWN_SIZE,
+    Colour,
+    DeviceState,
+    Lies,
+    Sides,
+    Source,
+    Span,
+    TicketSettings,
+)
 from papiermappe.errors import PictureRefused
 
 ROOT = "http://scanner.test/eSCL"
@@ -104,7 +115,7 @@ def test_abilities_of_the_stand_in(drawer: Drawer) -> None:
     assert able.glass is not None
     assert able.feeder.resolutions_dpi == (100, 150, 200, 300)
     assert able.glass.width_mm == pytest.approx(230, abs=0.1)
-    assert set(able.glass.colours) == set(Colour)
+    assert set(able.glass.colours_by_content) == set(Colour)
     assert "A4" in able.feeder.papers()
     assert "A3" not in able.feeder.papers()
 
@@ -116,6 +127,42 @@ def test_a_ticket_is_fitted_to_what_the_device_can_do(drawer: Drawer) -> None:
     fitted = wish.fitted(able)
     assert (fitted.source, fitted.sides, fitted.dpi, fitted.paper) == (Source.GLASS, Sides.ONE, 300, ANY_SIZE)
     assert fitted.fitted(able) == fitted
+
+
+def test_the_area_follows_the_paper_and_how_it_lies(drawer: Drawer) -> None:
+    with EsclClient(drawer.escl("stieglitz")) as scanner:
+        feeder = scanner.abilities().feeder
+    assert feeder is not None
+    assert "A5" in feeder.papers(Lies.SIDEWAYS)
+    assert "A4" not in feeder.papers(Lies.SIDEWAYS)  # 297 mm wide
+    sideways = QUICK.model_copy(update={"paper": "A5", "lies": Lies.SIDEWAYS})
+    assert sideways.area_mm(feeder) == pytest.approx((210 + 8, 148 + 8))  # 8 mm for skew
+    own = QUICK.model_copy(update={"paper": OWN_SIZE, "width_mm": 90.0, "height_mm": 120.0})
+    assert own.area_mm(feeder) == pytest.approx((98, 128))
+
+
+def test_brightness_is_in_the_devices_own_numbers() -> None:
+    span = Span(low=0, normal=40, high=100)
+    assert [span.at(percent) for percent in (-100, -50, 0, 50, 100)] == [0, 20, 40, 70, 100]
+
+
+def test_a_device_with_light_scans_brighter_where_it_is_wished(drawer: Drawer) -> None:
+    glass = QUICK.model_copy(update={"source": Source.GLASS, "sides": Sides.ONE})
+    means = []
+    with EsclClient(drawer.escl("kiebitz")) as scanner:
+        for brightness in (-60, 0, 60):
+            drawer.lay("card", into="kiebitz", where="glass", seed=3)
+            data = scanner.next_page(scanner.start(glass.model_copy(update={"brightness": brightness})))
+            assert data is not None
+            means.append(float(CapturedPicture(data, 100.0).pixels(8, grey=True).mean()))
+    assert means[0] + 20 < means[1] < means[2] - 5
+
+
+def test_a_device_without_light_has_none_asked_of_it(drawer: Drawer) -> None:
+    with EsclClient(drawer.escl("stieglitz")) as scanner:
+        able = scanner.abilities()
+    assert (able.brightness, able.contrast) == (None, None)
+    assert TicketSettings(brightness=30, contrast=-30).fitted(able).brightness == 0
 
 
 def test_a_job_from_the_feeder_page_by_page(drawer: Drawer) -> None:

@@ -4,8 +4,10 @@ import pytest
 from tests.helpers import ANNA, QUICK, Drawer, analyse_all, desk, do, scan
 
 from papiermappe.core.analysis import Analysis
+from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.operations import BringBack
 from papiermappe.core.order.places import Side
+from papiermappe.core.treatment import Tone
 from papiermappe.devices.model import (
     Abilities,
     Colour,
@@ -15,6 +17,7 @@ from papiermappe.devices.model import (
     Source,
     SourceAbilities,
     TicketSettings,
+    TurnsOver,
 )
 from papiermappe.services import analysing
 from papiermappe.store.database import Store
@@ -41,6 +44,48 @@ def test_steps_that_a_ticket_does_without_are_proposed_and_off(
     assert usual.straighten is not None
     assert usual.crop is not None
     assert (usual.straighten.on, usual.crop.on) == (True, True)
+
+
+def test_backs_of_paper_that_turns_over_at_its_short_edge_are_turned_back(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    short = PLAIN.model_copy(update={"turns_over": TurnsOver.SHORT_EDGE})
+    drawer.lay("lease")
+    scan(store, mappe, zaunkoenig, short)
+    analyse_all(store, mappe)
+    now = desk(store, mappe)
+    turns: dict[Side, set[int]] = {Side.FRONT: set(), Side.BACK: set()}
+    for page, treatment in zip(now.pages, now.treatments(), strict=True):
+        turns[page.side].add(treatment.quarter_turns)
+    assert turns == {Side.FRONT: {0}, Side.BACK: {2}}
+
+
+def test_a_back_whose_way_up_is_read_goes_by_what_is_read(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease")  # printed for the long edge
+    scan(store, mappe, zaunkoenig, QUICK.model_copy(update={"turns_over": TurnsOver.SHORT_EDGE}))
+    analyse_all(store, mappe)
+    now = desk(store, mappe)
+    for page, treatment in zip(now.pages, now.treatments(), strict=True):
+        analysis = Analysis.model_validate(now_analysis(store, page.id))
+        if analysis.turn_confidence >= 0.5:
+            assert treatment.quarter_turns == 0
+
+
+def test_pages_without_colour_are_shown_in_grey_where_the_content_decides(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease", "letter-share")
+    scan(store, mappe, zaunkoenig, QUICK.model_copy(update={"colour": Colour.BY_CONTENT}))
+    analyse_all(store, mappe)
+    now = desk(store, mappe)
+    tones = set()
+    for page, treatment in zip(now.pages, now.treatments(), strict=True):
+        colour = Analysis.model_validate(now_analysis(store, page.id)).colour
+        tones.add(treatment.tone)
+        assert treatment.tone is (Tone.AS_SCANNED if colour is ColourKind.COLOUR else Tone.GREY)
+    assert tones == {Tone.AS_SCANNED, Tone.GREY}
 
 
 def test_blank_backs_are_set_aside_once_and_what_is_brought_back_stays(

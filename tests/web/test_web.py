@@ -321,10 +321,24 @@ def test_what_a_device_offers(web: TestClient, zaunkoenig: int) -> None:
         "A3 is larger than the glass, which takes 230 by 330 mm: any size is taken.",
     ]
     costs = [(cost["text"], cost["is_measured"]) for cost in offer["costs"]]
-    assert costs[0] == ("440 KB a page as scanned", False)
-    assert costs[1][0].startswith("a page filed: Faithful ")
-    assert costs[2] == ("reads 7 pt print", False)
+    assert costs[0] == ("440 KB a page", False)
+    assert costs[1] == ("reads 7 pt print", False)
+    assert costs[2][0].startswith("filed: Faithful ")
     assert web.get("/devices/999/offer").status_code == 404
+
+
+def test_an_offer_says_what_of_size_lie_and_light_cannot_be_had(web: TestClient, stieglitz: int) -> None:
+    wish: dict[str, str | int] = {"source": "feeder", "sides": "one", "paper": "A4", "lies": "sideways", "brightness": 30}
+    offer = web.get(f"/devices/{stieglitz}/offer", params=wish).json()
+    assert offer["choices"]["brightness"] == []
+    assert offer["notes"] == [
+        "A4 does not lie sideways in the feeder, which takes 219 by 360 mm: any size is taken.",
+        "Stieglitz S25 has no brightness or contrast of its own to set.",
+    ]
+    wish = {"source": "feeder", "sides": "one", "paper": "own", "width_mm": 90, "height_mm": 900}
+    offer = web.get(f"/devices/{stieglitz}/offer", params=wish).json()
+    assert (offer["ticket"]["width_mm"], offer["ticket"]["height_mm"]) == (90, pytest.approx(360, abs=0.1))
+    assert offer["notes"] == ["The feeder takes 219 by 360 mm at most: so much is taken."]
 
 
 def test_a_device_is_added_once_by_an_address_that_answers(web: TestClient, zaunkoenig: int, drawer: Drawer) -> None:

@@ -168,10 +168,7 @@ class EsclClient:
             DeviceBusy: it was still busy after `busy_s`.
             DeviceError: anything else.
         """
-        able = self.abilities().source(ticket.source)
-        if able is None:
-            raise SettingsRefused("source_absent", source=ticket.source.value)
-        body = settings_xml(ticket, able, area)
+        body = settings_xml(ticket, self.abilities(), area)
         status, headers, _ = self._patiently(
             "POST", f"{self._url}/ScanJobs", self._limits.answer_s, self._limits.xml_bytes, body
         )

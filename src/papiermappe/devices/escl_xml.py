@@ -8,7 +8,7 @@ from pydantic import ValidationError
 
 from papiermappe.core.geometry import MM_PER_INCH
 from papiermappe.core.zones import Zone
-from papiermappe.devices.errors import AnswerRefused
+from papiermappe.devices.errors import AnswerRefused, SettingsRefused
 from papiermappe.devices.model import (
     Abilities,
     Colour,
@@ -17,6 +17,7 @@ from papiermappe.devices.model import (
     Sides,
     Source,
     SourceAbilities,
+    Span,
     TicketSettings,
     plain_uuid,
 )
@@ -29,7 +30,7 @@ MAX_DIGITS = 9
 RANGE_STEPS_DPI = (75, 100, 150, 200, 300, 400, 600, 1200)
 
 _COLOURS = {"RGB24": Colour.COLOUR, "Grayscale8": Colour.GREY, "BlackAndWhite1": Colour.BILEVEL}
-_COLOUR_NAMES = {colour: name for name, colour in _COLOURS.items()}
+_COLOUR_NAMES = {colour: name for name, colour in _COLOURS.items()} | {Colour.BY_CONTENT: "RGB24"}
 
 ET.register_namespace("scan", SCAN_NS)
 ET.register_namespace("pwg", PWG_NS)
@@ -63,12 +64,24 @@ def parse_abilities(xml: bytes) -> Abilities:
             feeder=_source(simplex if simplex is not None else duplex),
             duplex=duplex is not None,
             feeder_capacity=_number(capacity),
+            brightness=_span(root.find(f"{SCAN}BrightnessSupport")),
+            contrast=_span(root.find(f"{SCAN}ContrastSupport")),
         )
     except (ValueError, ValidationError) as exc:
         raise AnswerRefused("capabilities_unreadable") from exc
     if abilities.glass is None and abilities.feeder is None:
         raise AnswerRefused("no_source")
     return abilities
+
+
+def _span(support: ET.Element | None) -> Span | None:
+    """Return a range of numbers; None where it is incomplete, or leaves no choice."""
+    if support is None:
+        return None
+    low, normal, high = (_number(support.findtext(f"{SCAN}{name}")) for name in ("Min", "Normal", "Max"))
+    if low is None or normal is None or high is None or not low <= normal <= high or low == high:
+        return None
+    return Span(low=low, normal=normal, high=high)
 
 
 def _web_address(text: str | None) -> str | None:
@@ -137,8 +150,15 @@ def media_type(ticket: TicketSettings) -> str:
     return "image/png" if ticket.colour is Colour.BILEVEL else "image/jpeg"
 
 
-def settings_xml(ticket: TicketSettings, able: SourceAbilities, area: Zone | None = None) -> bytes:
-    """Return ScanSettings for a ticket that the source can meet, for an area of the glass or for all of the paper."""
+def settings_xml(ticket: TicketSettings, abilities: Abilities, area: Zone | None = None) -> bytes:
+    """Return ScanSettings for a ticket that the device can meet, for an area of the glass or for all of the paper.
+
+    Raises:
+        SettingsRefused: it has no such source.
+    """
+    able = abilities.source(ticket.source)
+    if able is None:
+        raise SettingsRefused("source_absent", source=ticket.source.value)
     x_mm, y_mm, width_mm, height_mm = (0.0, 0.0, *ticket.area_mm(able))
     if area is not None:
         x_mm, y_mm = max(0.0, area.x_mm), max(0.0, area.y_mm)
@@ -159,6 +179,12 @@ def settings_xml(ticket: TicketSettings, able: SourceAbilities, area: Zone | Non
     _put(root, f"{SCAN}DocumentFormatExt", media_type(ticket))
     if ticket.source is Source.FEEDER:
         _put(root, f"{SCAN}Duplex", "true" if ticket.sides is Sides.BOTH else "false")
+    for name, span, percent in (
+        ("Brightness", abilities.brightness, ticket.brightness),
+        ("Contrast", abilities.contrast, ticket.contrast),
+    ):
+        if span is not None and percent:
+            _put(root, f"{SCAN}{name}", str(span.at(percent)))
     document: bytes = ET.tostring(root, encoding="utf-8", xml_declaration=True)
     return document
 

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from papiermappe.core.paper import BY_NAME, PaperSize
 
 ANY_SIZE = "any"
+OWN_SIZE = "own"
 FEEDER_MARGIN_MM = 8.0  # room for the skew that a feeder leaves
 GLASS_MARGIN_MM = 18.0  # room for the skew that a hand leaves
 
@@ -34,6 +35,23 @@ class Colour(StrEnum):
     COLOUR = "colour"
     GREY = "grey"
     BILEVEL = "bilevel"
+    BY_CONTENT = "by_content"
+    """Scanned in colour; pages without colour are then shown in grey."""
+
+
+class Lies(StrEnum):
+    """Which way paper lies, seen from the device's front."""
+
+    UPRIGHT = "upright"
+    SIDEWAYS = "sideways"
+
+
+class TurnsOver(StrEnum):
+    """The edge at which printed sheets are turned over to read their backs."""
+
+    LONG_EDGE = "long_edge"
+    SHORT_EDGE = "short_edge"
+    """Their backs are printed upside down against their fronts."""
 
 
 class Reach(StrEnum):
@@ -56,14 +74,31 @@ class SourceAbilities(_Value):
     resolutions_dpi: tuple[int, ...]
     colours: tuple[Colour, ...]
 
-    def papers(self) -> list[str]:
-        """Return the names of the paper sizes that fit, and that of the whole area."""
+    @property
+    def colours_by_content(self) -> tuple[Colour, ...]:
+        """The colour modes, and by content where there is colour to be left out."""
+        return (*self.colours, *((Colour.BY_CONTENT,) if Colour.COLOUR in self.colours else ()))
+
+    def papers(self, lies: Lies = Lies.UPRIGHT) -> list[str]:
+        """Return the names of the paper sizes that fit as they lie, that of the whole area, and that of an own size."""
+        ways = {name: size.turned() if lies is Lies.SIDEWAYS else size for name, size in BY_NAME.items()}
         fitting = [
-            name
-            for name, size in BY_NAME.items()
-            if size.width_mm <= self.width_mm and size.height_mm <= self.height_mm
+            name for name, size in ways.items() if size.width_mm <= self.width_mm and size.height_mm <= self.height_mm
         ]
-        return [*fitting, ANY_SIZE]
+        return [*fitting, ANY_SIZE, OWN_SIZE]
+
+
+class Span(_Value):
+    """What a device takes for brightness or contrast, in its own numbers."""
+
+    low: int
+    normal: int
+    high: int
+
+    def at(self, percent: int) -> int:
+        """Return the device's number for -100 (least) to 100 (most), 0 being its normal."""
+        reach = self.high - self.normal if percent > 0 else self.normal - self.low
+        return self.normal + round(reach * percent / 100)
 
 
 class Abilities(_Value):
@@ -76,6 +111,8 @@ class Abilities(_Value):
     feeder: SourceAbilities | None = None
     duplex: bool = False
     feeder_capacity: int | None = None
+    brightness: Span | None = None
+    contrast: Span | None = None
 
     def source(self, source: Source) -> SourceAbilities | None:
         """Return what a source can do; None if the device does not have it. Of either, what its feeder can do."""
@@ -154,6 +191,14 @@ class TicketSettings(_Value):
     dpi: int = Field(default=300, ge=50, le=1200)
     colour: Colour = Colour.COLOUR
     paper: str = Field(default="A4", max_length=40, pattern=r"^[\w .-]*$")
+    width_mm: float = Field(default=100.0, ge=20, le=1200, allow_inf_nan=False)
+    height_mm: float = Field(default=150.0, ge=20, le=1200, allow_inf_nan=False)
+    """Of paper of an own size, as it lies; they mean nothing for other paper."""
+    lies: Lies = Lies.UPRIGHT
+    turns_over: TurnsOver = TurnsOver.LONG_EDGE
+    brightness: int = Field(default=0, ge=-100, le=100)
+    contrast: int = Field(default=0, ge=-100, le=100)
+    """Percent of what the device can do, 0 as it does by itself."""
 
     straighten: bool = True
     crop: bool = True
@@ -167,6 +212,11 @@ class TicketSettings(_Value):
         """Whether sheets come one after the other by themselves."""
         return self.source is not Source.GLASS
 
+    @property
+    def has_turned_backs(self) -> bool:
+        """Whether backs come upside down against their fronts."""
+        return self.sides is Sides.BOTH and self.turns_over is TurnsOver.SHORT_EDGE
+
     def fitted(self, abilities: Abilities) -> "TicketSettings":
         """Return the ticket with each setting that the device does not offer replaced by the nearest that it does."""
         source = self.source if abilities.source(self.source) else (Source.FEEDER if abilities.feeder else Source.GLASS)
@@ -174,13 +224,18 @@ class TicketSettings(_Value):
         if able is None:
             return self
         two_sided = source is not Source.GLASS and abilities.duplex
+        colours = able.colours_by_content
         return self.model_copy(
             update={
                 "source": source,
                 "sides": self.sides if two_sided else Sides.ONE,
                 "dpi": min(able.resolutions_dpi, key=lambda dpi: abs(dpi - self.dpi)),
-                "colour": self.colour if self.colour in able.colours else able.colours[0],
-                "paper": self.paper if self.paper in able.papers() else ANY_SIZE,
+                "colour": self.colour if self.colour in colours else colours[0],
+                "paper": self.paper if self.paper in able.papers(self.lies) else ANY_SIZE,
+                "width_mm": min(self.width_mm, able.width_mm) if self.paper == OWN_SIZE else self.width_mm,
+                "height_mm": min(self.height_mm, able.height_mm) if self.paper == OWN_SIZE else self.height_mm,
+                "brightness": self.brightness if abilities.brightness else 0,
+                "contrast": self.contrast if abilities.contrast else 0,
             }
         )
 
@@ -193,8 +248,15 @@ class TicketSettings(_Value):
 
     def area_mm(self, able: SourceAbilities) -> tuple[float, float]:
         """Return width and height of the area to scan: the paper with room for skew, limited to the source."""
-        size: PaperSize | None = BY_NAME.get(self.paper)
+        size = self._paper_size()
         if size is None:
             return able.width_mm, able.height_mm
         margin_mm = FEEDER_MARGIN_MM if self.source is Source.FEEDER else GLASS_MARGIN_MM
         return min(size.width_mm + margin_mm, able.width_mm), min(size.height_mm + margin_mm, able.height_mm)
+
+    def _paper_size(self) -> PaperSize | None:
+        """Return the paper as it lies; None if it may have any size."""
+        if self.paper == OWN_SIZE:
+            return PaperSize(OWN_SIZE, self.width_mm, self.height_mm)
+        size = BY_NAME.get(self.paper)
+        return size.turned() if size and self.lies is Lies.SIDEWAYS else size

@@ -9,12 +9,13 @@ from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
+from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import analyse_with_preview, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
-from papiermappe.devices.model import TicketSettings
+from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
@@ -32,7 +33,7 @@ log = structlog.get_logger()
 NEIGHBOURS = 9
 MIN_NEIGHBOURS = 3
 
-_STEPS = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"))
+_STEPS = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
 """What the machine finds: the fields of each step."""
 
 
@@ -120,11 +121,16 @@ def record_analysis(
     if capture_id not in {None, page.capture_id}:
         return
     earlier = analysis_of(page)
-    before = (earlier.treatment if earlier else Treatment()).model_dump(mode="json")
     run = session.get_one(Run, page.capture.run_id)
     ticket = TicketSettings.model_validate(run.ticket) if run.ticket else None
-    wished = analysis.treatment if ticket is None else _as_wished(analysis.treatment, ticket)
-    now, found = (treatment.model_dump(mode="json") for treatment in (treatment_of(page), wished))
+    before, now, found = (
+        treatment.model_dump(mode="json")
+        for treatment in (
+            _as_wished(earlier, page.side, ticket) if earlier else Treatment(),
+            treatment_of(page),
+            _as_wished(analysis, page.side, ticket),
+        )
+    )
     untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
     page.analysis = analysis.model_dump(mode="json")
     fields: dict[str, Any] = {name: found[name] for name in untouched}
@@ -137,16 +143,20 @@ def record_analysis(
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
 
 
-def _as_wished(found: Treatment, ticket: TicketSettings) -> Treatment:
-    """Return what was found, with those steps switched off that the ticket does without."""
+def _as_wished(analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:
+    """Return what follows from an analysis, as the ticket has it: some steps off, backs turned, grey where it is."""
+    found = analysis.treatment
+    if ticket is None:
+        return found
     steps: dict[str, object] = {}
     if not ticket.straighten and found.straighten is not None:
         steps["straighten"] = found.straighten.model_copy(update={"on": False})
     if not ticket.crop and found.crop is not None:
         steps["crop"] = found.crop.model_copy(update={"on": False})
-    if not ticket.upright:
-        as_scanned = Treatment()
-        steps |= {"quarter_turns": as_scanned.quarter_turns, "turn_origin": as_scanned.turn_origin}
+    if not ticket.upright or analysis.turn_confidence < SURE:
+        steps["quarter_turns"] = 2 if ticket.has_turned_backs and side is Side.BACK else 0
+    if ticket.colour is Colour.BY_CONTENT and analysis.colour is not ColourKind.COLOUR:
+        steps["tone"] = Tone.GREY
     return found.model_copy(update=steps)
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.geometry import MM_PER_INCH
-from papiermappe.devices.model import Colour, SourceAbilities, TicketSettings
+from papiermappe.devices.model import OWN_SIZE, Colour, SourceAbilities, TicketSettings
 from papiermappe.services.caller import Caller
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Document, Filing, FilingState, Run, RunState
@@ -50,22 +50,28 @@ def ticket_costs(_: Caller, store: Store, device_id: int, ticket: TicketSettings
     """Return what a ticket costs on a device, of which `able` is the source that it names."""
     width_mm, height_mm = ticket.area_mm(able)
     pixels = width_mm * height_mm * (ticket.dpi / MM_PER_INCH) ** 2
+    colour = Colour.COLOUR if ticket.colour is Colour.BY_CONTENT else ticket.colour
     sheet_s, scan_bytes = _of_runs(store, device_id, ticket)
     filed = _filed_bytes_a_px(store, ticket)
     measured = {level: Cost(pixels * density, is_measured=True) for level, density in filed.items()}
-    estimated = {
-        level: Cost(pixels * bits / 8, is_measured=False) for level, bits in FILED_BITS_A_PX[ticket.colour].items()
-    }
+    estimated = {level: Cost(pixels * bits / 8, is_measured=False) for level, bits in FILED_BITS_A_PX[colour].items()}
     return TicketCosts(
         sheet_s=sheet_s,
-        scan_bytes=scan_bytes or Cost(pixels * BITS_A_PX[ticket.colour] / 8, is_measured=False),
+        scan_bytes=scan_bytes or Cost(pixels * BITS_A_PX[colour] / 8, is_measured=False),
         filed_bytes={**estimated, **measured},
     )
 
 
 def _of_runs(store: Store, device_id: int, ticket: TicketSettings) -> tuple[Cost | None, Cost | None]:
     """Return seconds a sheet and bytes a page of this device's last runs with such settings."""
-    names = ("source", "sides", "dpi", "colour", "paper")
+    names = (
+        "source",
+        "sides",
+        "dpi",
+        "colour",
+        "paper",
+        *(("width_mm", "height_mm") if ticket.paper == OWN_SIZE else ()),
+    )
     wanted = {name: value for name, value in ticket.model_dump(mode="json").items() if name in names}
     like_it = Run.ticket.contains(wanted)
     last = select(Run.id).where(Run.device_id == device_id, Run.state == RunState.DONE, like_it)

@@ -1,6 +1,6 @@
 """What a device can do of a ticket, and what it can do instead of the rest."""
 
-from papiermappe.devices.model import ANY_SIZE, Abilities, Sides, TicketSettings
+from papiermappe.devices.model import ANY_SIZE, OWN_SIZE, Abilities, Lies, Sides, TicketSettings
 from papiermappe.message import Message
 
 
@@ -33,8 +33,13 @@ def unoffered(wish: TicketSettings, fitted: TicketSettings, abilities: Abilities
     if fitted.colour != wish.colour:
         params = {"source": fitted.source.value, "wished_colour": wish.colour.value, "colour": fitted.colour.value}
         notes.append(Message(code="colour_not_offered", params=params))
+    size = {"width_mm": round(able.width_mm), "height_mm": round(able.height_mm)}
     if fitted.paper != wish.paper and wish.paper != ANY_SIZE:
-        size = {"width_mm": round(able.width_mm), "height_mm": round(able.height_mm)}
         params = {"source": fitted.source.value, "wished_paper": wish.paper, **size}
-        notes.append(Message(code="paper_not_offered", params=params))
+        sideways = wish.lies is Lies.SIDEWAYS and wish.paper in able.papers()
+        notes.append(Message(code="paper_not_sideways" if sideways else "paper_not_offered", params=params))
+    if wish.paper == OWN_SIZE and (fitted.width_mm, fitted.height_mm) != (wish.width_mm, wish.height_mm):
+        notes.append(Message(code="own_size_not_offered", params={"source": fitted.source.value, **size}))
+    if (fitted.brightness, fitted.contrast) != (wish.brightness, wish.contrast):
+        notes.append(Message(code="light_not_offered", params={"device": device}))
     return notes

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.zones import Zone
-from papiermappe.devices.model import Abilities, Sides, Source, TicketSettings
+from papiermappe.devices.model import Abilities, Lies, Sides, Source, Span, TicketSettings, TurnsOver
 from papiermappe.services import costs, devices, looking
 from papiermappe.services.costs import Cost, TicketCosts
 from papiermappe.services.offers import unoffered
@@ -25,8 +25,8 @@ LEGIBLE_PX = 20  # an em of print needs about this many pixels to be read with e
 POINTS_PER_INCH = 72
 
 _SHEET = N_("{seconds} s a sheet")
-_SCANNED = N_("{size} a page as scanned")
-_FILED = N_("a page filed: Faithful {faithful}, Balanced {balanced}, Lean {lean}")
+_SCANNED = N_("{size} a page")
+_FILED = N_("filed: Faithful {faithful}, Balanced {balanced}, Lean {lean}")
 _LEGIBLE = N_("reads {points} pt print")
 
 
@@ -156,11 +156,23 @@ def _choices(abilities: Abilities, ticket: TicketSettings, words: Words) -> dict
         "sides": worded("sides", [Sides.ONE.value, *([Sides.BOTH.value] if both else [])]),
         "paper": [
             Choice(value=name, label=words.value("paper", name) if name in VALUES["paper"] else name)
-            for name in (able.papers() if able else [])
+            for name in (able.papers(ticket.lies) if able else [])
         ],
-        "colour": worded("colour", [colour.value for colour in able.colours] if able else []),
+        "lies": worded("lies", [lies.value for lies in Lies]),
+        "turns_over": worded("turns_over", [edge.value for edge in TurnsOver]),
+        "brightness": _light("brightness", abilities.brightness, ticket.brightness, words),
+        "contrast": _light("contrast", abilities.contrast, ticket.contrast, words),
+        "colour": worded("colour", [colour.value for colour in able.colours_by_content] if able else []),
         "dpi": [Choice(value=dpi, label=f"{dpi} dpi") for dpi in (able.resolutions_dpi if able else ())],
     }
+
+
+def _light(name: str, span: Span | None, percent: int, words: Words) -> list[Choice]:
+    """Return steps of brightness or contrast, and the one that is set where it is none of them."""
+    if span is None:
+        return []
+    own = [] if str(percent) in VALUES[name] else [Choice(value=percent, label=f"{percent:+} %")]
+    return [*(Choice(value=int(step), label=words.value(name, step)) for step in VALUES[name]), *own]
 
 
 def _costs(cost: TicketCosts, ticket: TicketSettings, words: Words) -> list[CostView]:
@@ -172,10 +184,10 @@ def _costs(cost: TicketCosts, ticket: TicketSettings, words: Words) -> list[Cost
     size = words.size(_rounded(cost.scan_bytes))
     said.append(CostView(text=words.gettext(_SCANNED).format(size=size), is_measured=cost.scan_bytes.is_measured))
     sizes = {level.value: words.size(_rounded(cost.filed_bytes[level])) for level in Level}
-    all_measured = all(filed.is_measured for filed in cost.filed_bytes.values())
-    said.append(CostView(text=words.gettext(_FILED).format(**sizes), is_measured=all_measured))
     points = words.number(LEGIBLE_PX * POINTS_PER_INCH / ticket.dpi)
-    return [*said, CostView(text=words.gettext(_LEGIBLE).format(points=points), is_measured=False)]
+    said.append(CostView(text=words.gettext(_LEGIBLE).format(points=points), is_measured=False))
+    all_measured = all(filed.is_measured for filed in cost.filed_bytes.values())
+    return [*said, CostView(text=words.gettext(_FILED).format(**sizes), is_measured=all_measured)]
 
 
 def _rounded(cost: Cost) -> int:

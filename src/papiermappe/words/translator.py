@@ -216,7 +216,10 @@ def _roots(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
 
 _PREPARED = {
     "turn": _turned,
-    **dict.fromkeys(("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered"), _wished),
+    **dict.fromkeys(
+        ("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered", "paper_not_sideways"),
+        _wished,
+    ),
     "run_ended": _ended,
     "backs_differ": _backs,
     "folder_elsewhere": _roots,

@@ -5,7 +5,7 @@ import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, Field
 
@@ -17,6 +17,17 @@ from papiermappe.standin.paper.physics import Lay, Optics, Region, corners_mm, l
 from papiermappe.standin.scanner.profiles import Profile, Source
 
 NOTHING = "nothing"
+
+
+class Light(NamedTuple):
+    """The numbers of brightness and contrast."""
+
+    low: int
+    normal: int
+    high: int
+
+
+LIGHT = Light(0, 1000, 2000)
 _NO_PAPER = PaperSize("none", 1, 1)
 EDGE_MM = 6.0
 GAP_MM = (14.0, 22.0)
@@ -116,6 +127,8 @@ class ScanRequest:
     document_format: str
     region: Region | None = None
     compression: int = 25
+    brightness: int = LIGHT.normal
+    contrast: int = LIGHT.normal
 
 
 class Truth(BaseModel):

@@ -9,7 +9,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from papiermappe.core.geometry import MM_PER_INCH
 from papiermappe.standin.paper.physics import Region
-from papiermappe.standin.scanner.device import Colour, Device, ScanRequest, SettingsRefused
+from papiermappe.standin.scanner.device import LIGHT, Colour, Device, ScanRequest, SettingsRefused
 from papiermappe.standin.scanner.pictures import JPEG, PDF, PNG
 
 SCAN = "{http://schemas.hp.com/imaging/escl/2011/05/03}"
@@ -33,7 +33,7 @@ class NotXml(Exception):
 def capabilities(device: Device, admin_url: str) -> str:
     """Return ScannerCapabilities."""
     return _templates.get_template("capabilities.xml").render(
-        profile=device.profile, admin_url=admin_url, jpeg=JPEG, png=PNG, pdf=PDF
+        profile=device.profile, admin_url=admin_url, jpeg=JPEG, png=PNG, pdf=PDF, light=LIGHT
     )
 
 
@@ -73,6 +73,7 @@ def parse_settings(xml: bytes) -> ScanRequest:
         colour = Colour(text(f"{SCAN}ColorMode", Colour.COLOUR))
         dpi, dpi_y = int(text(f"{SCAN}XResolution", "300")), int(text(f"{SCAN}YResolution", "300"))
         compression = int(text(f"{SCAN}CompressionFactor", "25"))
+        brightness, contrast = (int(text(SCAN + name, str(LIGHT.normal))) for name in ("Brightness", "Contrast"))
         region = _region(root)
     except ValueError as exc:
         raise SettingsRefused("a value cannot be read") from exc
@@ -80,6 +81,8 @@ def parse_settings(xml: bytes) -> ScanRequest:
     wanted = text(f"{SCAN}DocumentFormatExt", text(f"{PWG}DocumentFormat", JPEG))
     if source not in {"Platen", "Feeder"} or dpi != dpi_y or not 0 <= compression <= 100:
         raise SettingsRefused("source, resolution or compression")
+    if not all(LIGHT.low <= value <= LIGHT.high for value in (brightness, contrast)):
+        raise SettingsRefused("brightness or contrast")
     if wanted not in {JPEG, PNG, PDF} or (colour is Colour.BILEVEL and wanted == JPEG):
         raise SettingsRefused(wanted)
     return ScanRequest(
@@ -90,6 +93,8 @@ def parse_settings(xml: bytes) -> ScanRequest:
         document_format=wanted,
         region=region,
         compression=compression,
+        brightness=brightness,
+        contrast=contrast,
     )
 
 

@@ -5,6 +5,8 @@ from collections import OrderedDict
 from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import UTC, datetime
 
+import cv2
+import numpy as np
 from PIL import Image
 
 from papiermappe.core.encode.encoded import from_jpeg
@@ -13,7 +15,7 @@ from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.physics import scan, to_bilevel
-from papiermappe.standin.scanner.device import Colour, Exposure
+from papiermappe.standin.scanner.device import LIGHT, Colour, Exposure
 
 KEPT_PICTURES = 200
 JPEG = "image/jpeg"
@@ -28,11 +30,21 @@ def develop(exposure: Exposure) -> Pixels:
     request = exposure.request
     others = [(laid.side(Side.FRONT), lay) for laid, lay in exposure.beside]
     picture = scan(seen, behind, exposure.lay, exposure.optics, exposure.region, request.dpi, exposure.seed, others)
+    picture = lit(picture, request.brightness / LIGHT.normal - 1, request.contrast / LIGHT.normal - 1)
     if request.colour is Colour.COLOUR:
         return picture
     if request.colour is Colour.GREY:
         return to_grey(picture)
     return (~to_bilevel(picture)).astype("uint8") * 255
+
+
+def lit(picture: Pixels, brightness: float, contrast: float) -> Pixels:
+    """Return a picture with more or less brightness and contrast, -1 to 1 each; it is left as it is with 0 and 0."""
+    if brightness == contrast == 0:
+        return picture
+    levels = np.arange(256.0)
+    table = (levels - 128) * (1 + 0.8 * contrast) + 128 + 90 * brightness
+    return np.asarray(cv2.LUT(picture, table.clip(0, 255).astype(np.uint8)), np.uint8)
 
 
 def encode(pixels: Pixels, exposure: Exposure) -> bytes:

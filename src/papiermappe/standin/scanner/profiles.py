@@ -26,6 +26,8 @@ class Profile:
     feeder: Source | None
     duplex: bool
     feeder_capacity: int
+    has_light: bool
+    """Whether brightness and contrast can be set."""
     side_s: float
     """How long one side takes at 300 dpi."""
 
@@ -39,6 +41,7 @@ PROFILES = (
         feeder=None,
         duplex=False,
         feeder_capacity=0,
+        has_light=True,
         side_s=3.0,
     ),
     Profile(
@@ -49,6 +52,7 @@ PROFILES = (
         feeder=Source(219, 360, (100, 150, 200, 300), Optics((74, 76, 80), 0.8, dust_lines_mm=(61.5,))),
         duplex=True,
         feeder_capacity=60,
+        has_light=True,
         side_s=0.6,
     ),
     Profile(
@@ -59,6 +63,7 @@ PROFILES = (
         feeder=Source(219, 360, (100, 150, 200, 300), Optics((168, 170, 170), 0.8, dust_lines_mm=(148.2,))),
         duplex=False,
         feeder_capacity=25,
+        has_light=False,
         side_s=1.2,
     ),
 )

@@ -3,6 +3,11 @@ import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
 import { letGo } from "./scanners.js";
 
+const CHOICES = ["sides", "paper", "source", "colour", "dpi", "lies", "turns_over", "brightness", "contrast"];
+const NUMBERS = new Set(["dpi", "brightness", "contrast"]);
+const LEAST_MM = 20;
+const MOST_MM = 1200;
+
 /**
  * @param {any} mappe
  * @param {any} devices
@@ -60,7 +65,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     set(event) {
       const field = /** @type {HTMLSelectElement} */ (event.target);
       const name = field.dataset.name ?? "";
-      const value = name === "dpi" ? Number(field.value) : field.value;
+      const value = NUMBERS.has(name) ? Number(field.value) : field.value;
       tickets.want({ ...tickets.wish, [name]: value, ...(name === "source" && value !== "glass" ? { sides: "both" } : {}) });
       letGo(event);
     },
@@ -86,10 +91,23 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     leaveCount(event) { /** @type {HTMLInputElement} */ (event.target).blur(); },
     /** The settings that are changed for this once, for their words to be marked. */
     get marks() { return Object.fromEntries(tickets.changed.map((/** @type {string} */ name) => [name, "changed"])); },
+    get hasOwnSize() { return this.ticket.paper === "own"; },
+    get canLieSideways() { return !["own", "any"].includes(String(this.ticket.paper)); },
+    get hasBacks() { return this.ticket.sides === "both"; },
+    get hasLight() { return (this.choices.brightness ?? []).length > 0 && (this.choices.contrast ?? []).length > 0; },
+    get lengths() { return { width_mm: String(this.ticket.width_mm ?? ""), height_mm: String(this.ticket.height_mm ?? "") }; },
+    /** Take a length of the paper; what is no length leaves it as it was. @param {Event} event */
+    setLength(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const name = field.dataset.name ?? "";
+      const millimetres = Number(field.value.replace(",", "."));
+      if (millimetres >= LEAST_MM && millimetres <= MOST_MM) tickets.want({ ...tickets.wish, [name]: millimetres });
+      else field.value = String(this.ticket[name]);
+    },
     get costs() { return this.offeredCosts.map(({ text, is_measured: measured }) => ({ text, how: measured ? t("measured") : t("estimated") })); },
     get offered() { return Object.keys(this.choices).length > 0; },
     get options() {
-      return Object.fromEntries(["sides", "paper", "source", "colour", "dpi"].map((name) => [
+      return Object.fromEntries(CHOICES.map((name) => [
         name, (this.choices[name] ?? []).map((choice) => ({ ...choice, chosen: choice.value === this.ticket[name] })),
       ]));
     },
