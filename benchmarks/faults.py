@@ -1,6 +1,7 @@
 """SIGKILL at random moments over scanning, filing, reading and ordering: what is lost, doubled, stuck or said wrong.
 
 python -m benchmarks.faults [--rounds 200] [--seed 20261127] [--round 17]
+python -m benchmarks.faults --devices [--sheets 10]   (faults of the device at every sheet of a run, as a table)
 """
 
 import argparse
@@ -11,6 +12,7 @@ import time
 from datetime import UTC, datetime
 from pathlib import Path
 
+from benchmarks.faulting.at_sheet import SOURCES, at_sheet
 from benchmarks.faulting.desk import VICTIMS, Desk
 from benchmarks.faulting.rounds import SCENARIOS, Outcome, play
 from benchmarks.table import Row
@@ -25,7 +27,12 @@ def main() -> None:
     options.add_argument("--rounds", type=int, default=200)
     options.add_argument("--seed", type=int, default=20261127)
     options.add_argument("--round", type=int, help="this one alone")
+    options.add_argument("--devices", action="store_true", help="what goes wrong at the device, at every sheet")
+    options.add_argument("--sheets", type=int, default=10)
     chosen = options.parse_args()
+    if chosen.devices:
+        at_every_sheet(chosen.sheets)
+        return
     numbers = [chosen.round] if chosen.round is not None else list(range(chosen.rounds))
     print(f"seed {chosen.seed}", flush=True)
     outcomes: list[Outcome] = []
@@ -45,6 +52,20 @@ def main() -> None:
         found = check(desk.store).problems
     for row in rows(outcomes, [problem.code for problem in found]):
         print(f"{row.what:<70} {row.value:>20}   {row.goal}")
+
+
+def at_every_sheet(sheets: int) -> None:
+    """Have each fault of the device at each sheet of a run, and print a table of what came of it."""
+    with tempfile.TemporaryDirectory() as folder, Desk(Path(folder)) as desk:
+        print(f"{'fault':<24} at sheet 1 to {sheets}: a full stop where all pages came once and the message was right")
+        for source, faults in SOURCES.items():
+            for fault in faults:
+                outcomes = [at_sheet(desk, source, fault, sheet, sheets) for sheet in range(1, sheets + 1)]
+                marks = "".join("x" if outcome else "." for outcome in outcomes)
+                wrong = [outcome for outcome in outcomes if outcome]
+                print(f"{source + ', ' + fault:<24} {marks}  {wrong or ''}", flush=True)
+        tidy_up(desk.store, datetime.now(UTC))
+        print(f"`papiermappe check` afterwards: {len(check(desk.store).problems)} faults")
 
 
 def rows(outcomes: list[Outcome], found: list[str]) -> list[Row]:

@@ -77,14 +77,16 @@ class Bench:
         standin_port: of the paper drawer.
         web_url: of the web server.
         folder: where files go.
+        serving: the processes of worker, web server and PostgreSQL.
     """
 
-    def __init__(self, store: Store, standin_port: int, web_url: str, folder: Path) -> None:
+    def __init__(self, store: Store, standin_port: int, web_url: str, folder: Path, serving: list[int]) -> None:
+        self.serving = serving
         self.store = store
-        self._drawer = f"http://127.0.0.1:{standin_port}/devices/zaunkoenig"
-        self._escl = f"http://127.0.0.1:{standin_port + 2}/eSCL"
+        self.drawer_url = f"http://127.0.0.1:{standin_port}/devices/zaunkoenig"
+        self.escl_url = f"http://127.0.0.1:{standin_port + 2}/eSCL"
         self.web_url = web_url
-        self._device = devices.add_device(CLERK, store, self._escl, Limits())
+        self.device = devices.add_device(CLERK, store, self.escl_url, Limits())
         self._destination = delivering.add_folder(CLERK, store, "Bench", folder / "filed")
 
     def open(self, subject: str) -> int:
@@ -99,13 +101,13 @@ class Bench:
     def lay(self, sheets: int) -> None:
         """Lay the same sheets into the feeder as always."""
         originals = [PAPERS[at % len(PAPERS)] for at in range(sheets)]
-        httpx.post(f"{self._drawer}/take-out", json={}, trust_env=False)
+        httpx.post(f"{self.drawer_url}/take-out", json={}, trust_env=False)
         load = {"originals": originals, "seed": SEED}
-        httpx.post(f"{self._drawer}/load", json=load, trust_env=False).raise_for_status()
-        laid = httpx.get(f"{self._drawer}/paper", trust_env=False).json()["feeder"]
-        httpx.post(f"{self._drawer}/take-out", json={}, trust_env=False)
+        httpx.post(f"{self.drawer_url}/load", json=load, trust_env=False).raise_for_status()
+        laid = httpx.get(f"{self.drawer_url}/paper", trust_env=False).json()["feeder"]
+        httpx.post(f"{self.drawer_url}/take-out", json={}, trust_env=False)
         for sheet in laid[:sheets]:
-            httpx.post(f"{self._drawer}/lay-sheet", json=sheet, trust_env=False)
+            httpx.post(f"{self.drawer_url}/lay-sheet", json=sheet, trust_env=False)
 
     def warm(self, sheets: int) -> None:
         """Have all pictures drawn, and everything run once."""
@@ -137,9 +139,9 @@ class Bench:
         """Time the steps one after the other, in this process, with nothing else running."""
         self.lay(ALONE_PAGES // 2)
         mappe = mappen.open_mappe(CLERK, self.store, "Alone")
-        with EsclClient(self._escl) as client, self.store.begin() as session:
+        with EsclClient(self.escl_url) as client, self.store.begin() as session:
             run = Run(
-                mappe_id=mappe, number=1, origin=RunOrigin.SCANNER, device_id=self._device,
+                mappe_id=mappe, number=1, origin=RunOrigin.SCANNER, device_id=self.device,
                 ticket=TICKET.model_dump(mode="json"), first_sheet=1, state=RunState.RECEIVING,
             )  # fmt: skip
             session.add(run)
@@ -175,7 +177,7 @@ class Bench:
         mappe = mappen.open_mappe(CLERK, self.store, "Bench")
         listen(mappe)
         start_s = time.perf_counter()
-        runs.start_run(CLERK, self.store, mappe, self._device, TICKET)
+        runs.start_run(CLERK, self.store, mappe, self.device, TICKET)
         until(lambda: not self._view(mappe).runs[0].live)
         taken_s = time.perf_counter() - start_s
         until(lambda: all(page.analysed for page in self._view(mappe).pages))
@@ -235,8 +237,8 @@ def until(condition: Callable[[], bool]) -> None:
 
 
 @contextmanager
-def running(folder: Path) -> Iterator[Bench]:
-    """Start everything in a folder; stop it in the end."""
+def running(folder: Path, pace: float = 0.0) -> Iterator[Bench]:
+    """Start everything in a folder; stop it in the end. With a pace of 1 the stand-in has its own speed."""
     folder.chmod(0o755)
     server = PrivatePostgres(folder / "postgres")
     children: list[Child] = []
@@ -250,7 +252,7 @@ def running(folder: Path) -> Iterator[Bench]:
             "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_DISCOVERY": "nowhere",
         }  # fmt: skip
         commands = {
-            "standin": ["standin", "--port", str(standin_port), "--pace", "0"],
+            "standin": ["standin", "--port", str(standin_port), "--pace", str(pace)],
             "worker": ["worker"],
             "web": ["web"],
         }
@@ -261,7 +263,9 @@ def running(folder: Path) -> Iterator[Bench]:
         web_url = f"http://127.0.0.1:{web_port}"
         for address in (f"{web_url}/health", f"http://127.0.0.1:{standin_port}/devices/zaunkoenig/paper"):
             until(partial(answers, address))
-        yield Bench(store, standin_port, web_url, folder)
+        serving = [child.process.pid for child in children if child.process and child.name != "standin"]
+        serving.append(int(next(folder.glob("postgres/**/postmaster.pid")).read_text().split()[0]))
+        yield Bench(store, standin_port, web_url, folder, serving)
         store.close()
     finally:
         for child in reversed(children):

@@ -97,6 +97,14 @@ class Drawer:
         """Take all paper out."""
         self._post(f"/devices/{key}/take-out", {})
 
+    def is_gone(self, key: str) -> bool:
+        """Tell whether a device is gone from the network."""
+        return bool(self._http.get(f"/devices/{key}/paper").json()["gone"])
+
+    def forget_jobs(self, key: str = "zaunkoenig") -> None:
+        """Switch a device off and on."""
+        self._post(f"/devices/{key}/restart", {})
+
     def reset(self, key: str) -> None:
         """Empty a device and make it well."""
         for step in (self.clear, self.take_out, self.trouble):

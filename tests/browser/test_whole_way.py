@@ -240,9 +240,8 @@ def test_the_paper_drawer_is_reached_from_the_device(
     assert not driver.find_element(By.ID, "scan").is_enabled()
     page = driver.find_element(By.CSS_SELECTOR, "#device-page, .drawer a")
     driver.get(page.get_attribute("href") or "")
-    papers = Select(driver.find_element(By.ID, "originals"))
     for paper in ("lease", "german"):
-        papers.select_by_value(paper)
+        driver.find_element(By.CSS_SELECTOR, f".papers input[value={paper}]").click()
     driver.find_element(By.ID, "upside_down").click()
     driver.find_element(By.XPATH, "//button[text()='Lay it in']").click()
     until(lambda: "4 of 60 sheets" in driver.find_element(By.TAG_NAME, "main").text)

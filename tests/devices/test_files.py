@@ -204,3 +204,46 @@ def test_sizes_are_checked_before_decoding(tmp_path: Path) -> None:
     large = saved(Image.new("1", (3000, 3000)), "TIFF", compression="group4")
     with pytest.raises(FileRefused, match="file_picture_too_large"):
         list(pages_of(written(tmp_path, "large.tif", large), limit_px=1_000_000))
+
+
+def written_pdf(left_pt: float, base_pt: float, *lines: str) -> bytes:
+    """Return a PDF whose page, 300 by 400 points, has lines of text, the first one at a place, in 20 points."""
+    pdf = pikepdf.new()
+    page = pdf.add_blank_page(page_size=(300, 400))
+    font = pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica)
+    page.Resources = pikepdf.Dictionary(Font={"/F1": font})
+    shown = " T* ".join(f"({line}) Tj" for line in lines)
+    page.Contents = pdf.make_stream(f"BT /F1 20 Tf 24 TL {left_pt} {base_pt} Td {shown} ET".encode())
+    out = io.BytesIO()
+    pdf.save(out)
+    return out.getvalue()
+
+
+def test_what_a_pdf_says_comes_with_its_page_and_places(tmp_path: Path) -> None:
+    file = tmp_path / "written.pdf"
+    file.write_bytes(written_pdf(72, 300, "Lease of", "Upper Meadow"))
+    (page,) = pages_of(file)
+    assert page.text is not None
+    assert page.text.text == "Lease of\nUpper Meadow"
+    first = next(page.text.lines())
+    # 72 pt are 25.4 mm; the base line is 100 pt below the top, capitals of 20 pt reach 14.4 pt above it (718/1000)
+    assert first.box.left == pytest.approx(25.4, abs=0.8)
+    assert first.box.bottom == pytest.approx(100 / 72 * 25.4, abs=0.3)
+    assert first.box.top == pytest.approx((100 - 14.6) / 72 * 25.4, abs=0.5)
+    assert (page.text.width_mm, page.text.height_mm) == pytest.approx((300 / 72 * 25.4, 400 / 72 * 25.4))
+
+
+def test_a_page_that_says_nothing_has_no_text(tmp_path: Path) -> None:
+    file = tmp_path / "blank.pdf"
+    file.write_bytes(pdf_of([(300, 400)]))
+    (page,) = pages_of(file)
+    assert page.text is None
+
+
+@pytest.mark.parametrize(("named", "guessed"), [((200, 200), False), ((1, 1), True), (None, True)])
+def test_a_likely_resolution_is_said_to_be_one(tmp_path: Path, named: tuple[int, int] | None, guessed: bool) -> None:
+    file = tmp_path / "page.png"
+    picture = Image.fromarray(np.full((1169, 827), 200, np.uint8))
+    picture.save(file, "PNG", dpi=named) if named else picture.save(file, "PNG")
+    (page,) = pages_of(file)
+    assert page.is_dpi_guessed is guessed

@@ -8,18 +8,22 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image
+from sqlalchemy import select
 from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, scan
 
 from papiermappe.core.operations import MoveToMappe
 from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.reading.page_text import RecognitionMode
+from papiermappe.core.treatment import Treatment
 from papiermappe.services import importing, keeping, mappen, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check
 from papiermappe.services.importing import Announced, FromFiles
+from papiermappe.services.reading import Reader, Reading
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DiskFull
 from papiermappe.store.incoming import Incoming
-from papiermappe.store.models import FileState, IncomingFile, Page, RunOrigin, RunState
+from papiermappe.store.models import Capture, FileState, IncomingFile, Page, RunOrigin, RunState
 
 
 def picture(level: int, kind: str = "PNG") -> bytes:
@@ -339,3 +343,44 @@ def test_files_join_a_mappe_of_scans_and_go_to_another_one(
     other = mappen.open_mappe(ANNA, store)
     do(store, mappe, MoveToMappe(pages=(desk(store, mappe).order[-1],), mappe=other))
     assert levels(store, other) == [10]
+
+
+def written_pdf(words: str) -> bytes:
+    """Return a PDF with a page that says something."""
+    pdf = pikepdf.new()
+    page = pdf.add_blank_page(page_size=(300, 400))
+    font = pikepdf.Dictionary(Type=pikepdf.Name.Font, Subtype=pikepdf.Name.Type1, BaseFont=pikepdf.Name.Helvetica)
+    page.Resources = pikepdf.Dictionary(Font={"/F1": font})
+    page.Contents = pdf.make_stream(f"BT /F1 20 Tf 72 300 Td ({words}) Tj ET".encode())
+    out = io.BytesIO()
+    pdf.save(out)
+    return out.getvalue()
+
+
+def test_what_a_file_says_is_known_without_being_recognised(store: Store, incoming: Incoming, mappe: int) -> None:
+    run = bring_in(store, incoming, mappe, {"written.pdf": written_pdf("Upper Meadow")})
+    with store.begin() as session:
+        capture = session.scalars(select(Capture).where(Capture.run_id == run)).one()
+    reader = Reader(store, None, Reading("eng", RecognitionMode.ACCURATE))
+    treatment = Treatment()
+    picture = treatment.picture_key(capture.sha256)
+    assert reader.known(picture) is None
+    text = reader.brought(capture.id, treatment, picture)
+    assert text is not None
+    assert (text.text, text.languages) == ("Upper Meadow", ("eng",))
+    assert reader.known(picture) == text
+    not_to_be_read = Reader(store, None, Reading("", RecognitionMode.ACCURATE))
+    assert not_to_be_read.brought(capture.id, treatment, picture) is None
+
+
+def test_a_likely_resolution_is_said(store: Store, incoming: Incoming, mappe: int) -> None:
+    out = io.BytesIO()
+    Image.fromarray(np.full((1754, 1240), 230, np.uint8)).save(out, "PNG")
+    run = bring_in(store, incoming, mappe, {"page.png": out.getvalue(), "known.png": picture(200)})
+    said = {view.name: view.message for view in importing.files_of(ANNA, store, run)}
+    assert said["known.png"] is None
+    assert said["page.png"] is not None
+    assert (
+        WORDS.text(said["page.png"])
+        == "1 page names no resolution that can be true: 300 dpi is taken, by the size of paper."
+    )

@@ -100,6 +100,56 @@ def test_the_states_of_a_feeder_run(scanner: Scanner, drawer: Drawer) -> None:
     assert scanner.http.delete("/ScanJobs/unknown").status_code == 404
 
 
+def test_a_restart_forgets_jobs_and_keeps_paper(scanner: Scanner, drawer: Drawer) -> None:
+    drawer.lay("lease")
+    job = scanner.start(settings())
+    assert scanner.http.get(job.headers["Location"] + "/NextDocument").status_code == 200
+    drawer.forget_jobs()
+    assert scanner.http.get(job.headers["Location"] + "/NextDocument").status_code == 404
+    assert scanner.state() == ("Idle", "ScannerAdfLoaded")
+    assert drawer.in_feeder() == 2
+
+
+@pytest.mark.parametrize(
+    ("fault", "state"),
+    [
+        ("jam_at", "ScannerAdfJam"),
+        ("mispick_at", "ScannerAdfMispick"),
+        ("double_at", "ScannerAdfMultipickDetected"),
+        ("too_long_at", "ScannerAdfDuplexPageTooLong"),
+        ("cover_at", "ScannerAdfHatchOpen"),
+    ],
+)
+def test_a_fault_at_the_second_sheet(scanner: Scanner, drawer: Drawer, fault: str, state: str) -> None:
+    drawer.lay("lease")
+    drawer.trouble("zaunkoenig", **{fault: 2})
+    page = scanner.start(settings(Duplex="true")).headers["Location"] + "/NextDocument"
+    assert [scanner.http.get(page).status_code for _ in range(3)] == [200, 200, 409]
+    assert scanner.state() == ("Stopped", state)
+    assert drawer.in_feeder() == 2
+
+
+@pytest.mark.parametrize("source", ["Feeder", "Platen"])
+def test_power_that_fails_gives_no_answer_and_no_sheet(scanner: Scanner, drawer: Drawer, source: str) -> None:
+    drawer.forget_jobs()
+    drawer.lay("lease", where="feeder" if source == "Feeder" else "glass")
+    drawer.trouble(restart_at=1)
+    page = scanner.start(settings(source)).headers["Location"] + "/NextDocument"
+    with pytest.raises(httpx.TransportError):
+        scanner.http.get(page)
+    assert scanner.http.get(page).status_code == 404
+    if source == "Feeder":
+        assert drawer.in_feeder() == 3
+
+
+def test_the_drawer_has_a_small_picture_of_each_paper(drawer: Drawer) -> None:
+    root = f"http://127.0.0.1:{drawer.port}/originals"
+    for key in ("lease", "card", "receipt"):
+        answer = httpx.get(f"{root}/{key}.jpg", trust_env=False)
+        assert Image.open(io.BytesIO(answer.content)).height < 600
+    assert httpx.get(f"{root}/nothing.jpg", trust_env=False).status_code == 404
+
+
 def test_cover_open_jam_and_gone(scanner: Scanner, drawer: Drawer) -> None:
     drawer.lay("lease")
     drawer.trouble(cover_open=True)

@@ -328,7 +328,13 @@ def test_what_a_device_offers(web: TestClient, zaunkoenig: int) -> None:
 
 
 def test_an_offer_says_what_of_size_lie_and_light_cannot_be_had(web: TestClient, stieglitz: int) -> None:
-    wish: dict[str, str | int] = {"source": "feeder", "sides": "one", "paper": "A4", "lies": "sideways", "brightness": 30}
+    wish: dict[str, str | int] = {
+        "source": "feeder",
+        "sides": "one",
+        "paper": "A4",
+        "lies": "sideways",
+        "brightness": 30,
+    }
     offer = web.get(f"/devices/{stieglitz}/offer", params=wish).json()
     assert offer["choices"]["brightness"] == []
     assert offer["notes"] == [

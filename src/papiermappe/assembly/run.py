@@ -22,10 +22,11 @@ from papiermappe.core.pages import PageSource, readable_page
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import SURE, Tone, Treatment
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
-from papiermappe.devices.files import HowToRead
+from papiermappe.devices.files import FilePicture, HowToRead
 from papiermappe.errors import PictureRefused
 from papiermappe.making.document import DocumentSpec, MadePage, make_pages
 from papiermappe.message import Message
@@ -41,7 +42,7 @@ class SourcePage(NamedTuple):
     file: Path
     number: int
     """In its file, from 1."""
-    capture: CapturedPicture
+    capture: FilePicture
 
 
 class Assembly:
@@ -113,9 +114,12 @@ class Assembly:
         return PageSource(item.capture, self._treatment(analysis.treatment), colour)
 
     def known_text(self, item: SourcePage) -> PageText | None:
-        """Return nothing: files are read anew."""
-        del item
-        return None
+        """Return what its file says of a page; None where it says nothing."""
+        if item.capture.text is None:
+            return None
+        treatment = self._treatment(self._analyses[item.file, item.number].treatment)
+        text = text_on_page(item.capture.text, treatment)
+        return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
     def read(self, item: SourcePage, page: Readable) -> PageText | Message:
         """Read a page, or return why that is not possible."""

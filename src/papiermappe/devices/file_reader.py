@@ -15,9 +15,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.files import HowToRead, count_pages, pages_of
+from papiermappe.devices.files import FilePicture, HowToRead, count_pages, pages_of
 from papiermappe.errors import PapiermappeError
 from papiermappe.lifeline import end_with
 
@@ -65,7 +64,7 @@ class FileReader:
     def __exit__(self, *_: object) -> None:
         self.close()
 
-    def pages(self, file: Path, how: HowToRead) -> Iterator[CapturedPicture]:
+    def pages(self, file: Path, how: HowToRead) -> Iterator[FilePicture]:
         """Yield the pages of a file; the next one is read while the last one is used. Raises FileRefused."""
         self._ask(file, how)
         try:
@@ -101,7 +100,7 @@ class FileReader:
             self._child = self._new()
             self._child[1].send((file, how))
 
-    def _answer(self, file: Path) -> CapturedPicture | _Ended:
+    def _answer(self, file: Path) -> FilePicture | _Ended:
         if self._child is None:
             raise FileRefused(file, "file_reader_died")
         connection = self._child[1]
@@ -109,7 +108,7 @@ class FileReader:
             if not connection.poll(self._limits.page_s):
                 self.close()
                 raise FileRefused(file, "file_too_slow", limit_s=round(self._limits.page_s))
-            said: CapturedPicture | _Ended | PapiermappeError = connection.recv()
+            said: FilePicture | _Ended | PapiermappeError = connection.recv()
         except (EOFError, OSError) as exc:
             self.close()
             raise FileRefused(file, "file_reader_died") from exc

@@ -5,6 +5,7 @@ import io
 import itertools
 import warnings
 from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -18,8 +19,10 @@ from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
+from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.pdf_pictures import PagePicture, picture_of
+from papiermappe.devices.pdf_text import text_of
 from papiermappe.errors import PictureRefused
 
 pillow_heif.register_heif_opener()
@@ -34,6 +37,16 @@ MAX_PLAIN_BYTES = 250_000_000
 """A picture of one page is not larger; what is has many pages, which are read one by one."""
 PLAIN_MODES = {"1", "L", "RGB"}
 ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
+
+
+@dataclass(frozen=True)
+class FilePicture(CapturedPicture):
+    """A page of a file."""
+
+    text: PageText | None = None
+    """What the file says of it, with places in mm on the picture."""
+    is_dpi_guessed: bool = False
+    """Whether its resolution follows from a likely paper size: the file names none that can be true."""
 
 
 class HowToRead(NamedTuple):
@@ -54,7 +67,7 @@ def pages_of(
     file: Path,
     how: HowToRead = AS_USUAL,
     limit_px: int = DEFAULT_LIMIT_PX,
-) -> Iterator[CapturedPicture]:
+) -> Iterator[FilePicture]:
     """Yield the pages of a file.
 
     A page of a PDF that is one picture comes as that picture, untouched where it is a JPEG; any other is drawn.
@@ -105,7 +118,7 @@ def _open_pdf(file: Path, password: str | None = None) -> pypdfium2.PdfDocument:
         raise FileRefused(file, "file_locked" if locked else "file_damaged") from exc
 
 
-def _pdf_pages(file: Path, how: HowToRead, limit_px: int) -> Iterator[CapturedPicture]:
+def _pdf_pages(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:
     with _open_pdf(file, how.password) as drawn, _structure(file, how.password) as structure:
         for number in range(how.first, len(drawn)):
             picture = picture_of(structure.pages[number]) if structure and number < len(structure.pages) else None
@@ -114,7 +127,8 @@ def _pdf_pages(file: Path, how: HowToRead, limit_px: int) -> Iterator[CapturedPi
             except pypdfium2.PdfiumError as exc:
                 raise FileRefused(file, "file_page_damaged", page=number + 1) from exc
             taken = _taken_out(page, picture, limit_px) if picture else None
-            yield taken or _drawn(file, page, number, how.pdf_dpi, limit_px)
+            as_picture = taken or _drawn(file, page, number, how.pdf_dpi, limit_px)
+            yield replace(as_picture, text=text_of(page))
             page.close()
 
 
@@ -130,14 +144,14 @@ def _structure(file: Path, password: str | None) -> Iterator[pikepdf.Pdf | None]
         yield pdf
 
 
-def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> CapturedPicture | None:
+def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> FilePicture | None:
     """Return the one picture of a page as it is; None where it is damaged, too large or of a kind of its own."""
     if picture.jpeg is not None:
         try:
             read_head(picture.jpeg, limit_px)
         except PictureRefused:
             return None
-        return CapturedPicture(picture.jpeg, picture.dpi, limit_px) if _is_plain(picture.jpeg) else None
+        return FilePicture(picture.jpeg, picture.dpi, limit_px) if _is_plain(picture.jpeg) else None
     images = list(page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=1))
     if len(images) != 1 or not isinstance(images[0], pypdfium2.PdfImage):
         return None
@@ -153,7 +167,7 @@ def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> 
     return _captured(pixels, picture.dpi, limit_px) if pixels.shape[:2] == (height_px, width_px) else None
 
 
-def _drawn(file: Path, page: pypdfium2.PdfPage, number: int, dpi: float, limit_px: int) -> CapturedPicture:
+def _drawn(file: Path, page: pypdfium2.PdfPage, number: int, dpi: float, limit_px: int) -> FilePicture:
     width_pt, height_pt = page.get_size()
     if width_pt * height_pt * (dpi / 72) ** 2 > limit_px:
         raise FileRefused(file, "file_page_too_large", page=number + 1, width_mm=round(width_pt / POINTS_PER_MM))
@@ -163,7 +177,7 @@ def _drawn(file: Path, page: pypdfium2.PdfPage, number: int, dpi: float, limit_p
     return captured
 
 
-def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
+def _pictures(file: Path, limit_px: int) -> Iterator[FilePicture]:
     if file.stat().st_size > MAX_PLAIN_BYTES:
         yield from _other_pictures(file, limit_px)
         return
@@ -176,7 +190,9 @@ def _pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
     if not _is_plain(data):
         yield from _other_pictures(file, limit_px)
         return
-    yield CapturedPicture(data, _dpi(head.dpi, head.width_px, head.height_px), limit_px)
+    dpi = _sensible_dpi(head.dpi, head.width_px, head.height_px)
+    likely = dpi or _likely_dpi(head.width_px, head.height_px)
+    yield FilePicture(data, likely, limit_px, is_dpi_guessed=dpi is None)
 
 
 def _is_plain(data: bytes) -> bool:
@@ -189,7 +205,7 @@ def _is_plain(data: bytes) -> bool:
         return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
-def _other_pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
+def _other_pictures(file: Path, limit_px: int) -> Iterator[FilePicture]:
     """Yield the pages of pictures that must be re-encoded: other formats, several pages, rotated, transparent."""
     try:
         with warnings.catch_warnings():
@@ -198,8 +214,9 @@ def _other_pictures(file: Path, limit_px: int) -> Iterator[CapturedPicture]:
                 for frame in ImageSequence.Iterator(picture):
                     _must_not_exceed(file, frame, limit_px)
                     upright = ImageOps.exif_transpose(frame)
-                    dpi = _dpi(named_dpi(upright.info), upright.width, upright.height)
-                    yield _captured(_levels(upright), dpi, limit_px)
+                    dpi = _sensible_dpi(named_dpi(upright.info), upright.width, upright.height)
+                    likely = dpi or _likely_dpi(upright.width, upright.height)
+                    yield replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
     except (FileRefused, MemoryError):
         raise
     except Exception as exc:  # what Pillow says of a damaged file depends on the damage
@@ -224,22 +241,25 @@ def _levels(picture: Image.Image) -> Pixels:
     return np.asarray(picture.convert("L" if picture.mode in {"1", "L"} else "RGB"))
 
 
-def _captured(pixels: Pixels, dpi: float, limit_px: int) -> CapturedPicture:
+def _captured(pixels: Pixels, dpi: float, limit_px: int) -> FilePicture:
     grey = pixels.ndim == 3 and bool(
         (pixels[..., 0] == pixels[..., 1]).all() and (pixels[..., 0] == pixels[..., 2]).all()
     )
-    return CapturedPicture(encode_png(pixels[..., 0] if grey else pixels, QUICK), dpi, limit_px)
+    return FilePicture(encode_png(pixels[..., 0] if grey else pixels, QUICK), dpi, limit_px)
 
 
-def _dpi(named: float | None, width_px: int, height_px: int) -> float:
-    """Return the resolution that a picture names, or a likely one where it names none or one that cannot be.
+def _sensible_dpi(named: float | None, width_px: int, height_px: int) -> float | None:
+    """Return the resolution that a picture names; None where it names none, or one that cannot be.
 
-    What cameras and screens write (72, 96) would make a page of a metre: then the longer side is taken to be that of
-    A4, as where nothing is named and 300 dpi would be more than A4.
+    What cameras and screens write (72, 96) would make a page of a metre.
     """
+    sensible = named is not None and px_to_mm(max(width_px, height_px), named) <= LONGEST_SENSIBLE_MM
+    return named if sensible else None
+
+
+def _likely_dpi(width_px: int, height_px: int) -> float:
+    """Return 300 dpi, or, where that would be more than A4, the resolution at which the longer side is that of A4."""
     longest_px = max(width_px, height_px)
-    if named is not None and px_to_mm(longest_px, named) <= LONGEST_SENSIBLE_MM:
-        return named
     if px_to_mm(longest_px, UNKNOWN_DPI) <= LONGEST_A4_MM * 1.02:
         return UNKNOWN_DPI
     return min(round(longest_px / LONGEST_A4_MM * 25.4, 1), MAX_DPI)

@@ -263,7 +263,8 @@ class _Supply:
         return PageSource(captured, Treatment.model_validate(item["treatment"]), _colour(item))
 
     def known_text(self, item: dict[str, Any]) -> PageText | None:
-        return self._reader.known(self._picture(item))
+        picture, treatment = self._picture(item), Treatment.model_validate(item["treatment"])
+        return self._reader.known(picture) or self._reader.brought(item["capture"], treatment, picture)
 
     def read(self, item: dict[str, Any], page: Readable) -> PageText | Message:
         return self._reader.read(item["capture"], self._picture(item), page)

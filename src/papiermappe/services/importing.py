@@ -271,7 +271,9 @@ def _read(
     # The reader names files by what they are called, not by where they lie.
     how = HowToRead(first=first, password=file.password)
     try:
+        guessed: list[float] = []
         for number, picture in enumerate(reader.pages(incoming.path_of(file.id), how), first + 1):
+            guessed += [picture.dpi] if picture.is_dpi_guessed else []
             if not patiently(lock.hold) or not patiently(partial(_is_wanted, store, file.id)):
                 return patiently(lock.hold)
             patiently(partial(keeping.keep_capture, store, run_id, FilePlace(file.name, number), picture))
@@ -283,9 +285,16 @@ def _read(
         state = FileState.LOCKED if locked else FileState.FAILED
         patiently(partial(_end_file, MACHINE, store, file.id, state, message))
     else:
-        patiently(partial(_end_file, MACHINE, store, file.id, FileState.DONE, None))
+        patiently(partial(_end_file, MACHINE, store, file.id, FileState.DONE, _of_guessed(guessed)))
         incoming.remove(file.id)
     return True
+
+
+def _of_guessed(dpi: list[float]) -> Message | None:
+    """Return what is said of pages whose resolution is a likely one; None if there are none."""
+    if not dpi:
+        return None
+    return Message(code="resolution_guessed", params={"count": len(dpi), "dpi": sorted({round(one) for one in dpi})})
 
 
 def _pages_in(store: Store, run_id: int, name: str) -> int:

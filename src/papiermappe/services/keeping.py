@@ -9,6 +9,7 @@ from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import page_jpeg
 from papiermappe.core.picture import CapturedPicture, PictureHead
 from papiermappe.core.treatment import Treatment
+from papiermappe.devices.files import FilePicture
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.journal import machine_entry, take_again
 from papiermappe.services.landing import Spot, page_at, replaced_page, spot_of, spot_of_file_page
@@ -75,6 +76,7 @@ def _record(
         width_px=head.width_px,
         height_px=head.height_px,
         dpi=picture.dpi,
+        text_layer=picture.text.model_dump(mode="json") if isinstance(picture, FilePicture) and picture.text else None,
     )
     if isinstance(place, FilePlace):
         spot = spot_of_file_page(session, run, place.file_name, place.page)

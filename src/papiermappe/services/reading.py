@@ -17,6 +17,8 @@ from papiermappe.core.encode.plain import Readable
 from papiermappe.core.pages import readable_page
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import printed_on
+from papiermappe.core.text_layer import text_on_page
+from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 from papiermappe.recognition.errors import ReadingCancelled, RecogniserError
@@ -81,6 +83,20 @@ class Reader:
         except ValidationError:  # an earlier version wrote it: it is read again
             return None
 
+    def brought(self, capture_id: int, treatment: Treatment, picture: str) -> PageText | None:
+        """Return what the file of a page says of it, if it says anything: then nothing has to be recognised."""
+        with self._store.begin() as session:
+            layer = session.scalar(select(Capture.text_layer).where(Capture.id == capture_id))
+        languages = tuple(code for code in self._reading.languages.split("+") if code)
+        if layer is None or not languages:
+            return None
+        text = text_on_page(PageText.model_validate(layer), treatment)
+        if text is None:
+            return None
+        text = text.model_copy(update={"languages": languages})
+        self._keep(capture_id, picture, text)
+        return text
+
     def read(self, capture_id: int, picture: str, page: Readable) -> PageText | Message:
         """Read a page; return why where that is not possible. Raises ReadingCancelled."""
         if self._recogniser is None:
@@ -93,9 +109,12 @@ class Reader:
         except RecogniserError as exc:
             log.warning("a page is not read", action="page.read", picture=picture, cause=repr(exc))
             return exc.message
+        self._keep(capture_id, picture, text)
+        return text
+
+    def _keep(self, capture_id: int, picture: str, text: PageText) -> None:
         self._store.blobs.cache(self._key(picture), text.model_dump_json().encode())
         record_printed(MACHINE, self._store, capture_id, text)
-        return text
 
     def _key(self, picture: str) -> str:
         return Blobs.reading_key(picture, *self._reading)
@@ -208,6 +227,8 @@ def _is_read(store: Store, page_id: int, compute: Compute, reader: Reader, readi
     if text is not None:
         if page.printed is None:  # the same picture has been read for another page
             record_printed(MACHINE, store, capture.id, text)
+        return True
+    if reader.brought(capture.id, treatment, picture) is not None:
         return True
     try:
         readable = compute(readable_page, captured_picture(store, capture, max_px), treatment, reading.mode)

@@ -315,6 +315,8 @@ class Capture(Base):
     height_px: Mapped[int]
     dpi: Mapped[float]
     arrived_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    text_layer: Mapped[Json | None] = mapped_column(deferred=True)
+    """What the file that it comes from says of it, with places on the capture."""
 
 
 class WatchedFolder(Base):

@@ -210,6 +210,10 @@ def _wished(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return said | {"offered_dpi": words.listed(params.get("offered", ()))}
 
 
+def _guessed(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
+    return {"offered_dpi": words.listed(params["dpi"])}
+
+
 def _roots(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return {"roots": words.listed(params["roots"])}
 
@@ -223,6 +227,7 @@ _PREPARED = {
     "run_ended": _ended,
     "backs_differ": _backs,
     "folder_elsewhere": _roots,
+    "resolution_guessed": _guessed,
     "run_interrupted": _interrupted,
     "document_made": _made,
     "nothing_to_assemble": _causes,

@@ -8,6 +8,7 @@ from papiermappe.core.clean import find_sheet, find_upright, judge_blank, judge_
 from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.sheet_candidates import coarse
 from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture
+from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -116,7 +117,7 @@ def test_a_side_along_a_picture_is_doubtful_where_the_other_sides_lie_beyond_the
 def test_a_margin_of_text_is_not_a_sure_side_where_paper_and_lid_are_alike(monkeypatch: pytest.MonkeyPatch) -> None:
     page = noisy(text_page())  # its lines begin at 25 mm
     along_text = ((24.4, 5.0), (205.0, 5.0), (205.0, 290.0), (24.4, 290.0))
-    monkeypatch.setattr(sheet, "_plain_frames", lambda *_: [sheet.SheetFrame(along_text, 0.96)])
+    monkeypatch.setattr(sheet, "_plain_frames", lambda *_: [SheetFrame(along_text, 0.96)])
     frame = find_sheet(page, DPI)
     assert frame.confidence < 0.5 or frame.corners[0][0] < 20
 

@@ -67,11 +67,24 @@ class SheetBeside(BaseModel):
         return Lay(self.centre_mm, self.angle_deg)
 
 
+Trouble = Literal["ScannerAdfJam", "ScannerAdfMispick", "ScannerAdfMultipickDetected", "ScannerAdfDuplexPageTooLong"]
+"""What keeps a sheet from coming, as eSCL names it."""
+
+
 class Faults(BaseModel):
-    """What goes wrong in the next feeder run; sheets are counted from 1."""
+    """What goes wrong in the next run, when this sheet should come; sheets are counted from 1, on the glass by jobs."""
 
     jam_at: int | None = Field(default=None, ge=1)
     double_at: int | None = Field(default=None, ge=1)
+    too_long_at: int | None = Field(default=None, ge=1)
+    """Longer than both sides can be taken of; a run of one side takes it."""
+    mispick_at: int | None = Field(default=None, ge=1)
+    cover_at: int | None = Field(default=None, ge=1)
+    """The cover is opened."""
+    gone_at: int | None = Field(default=None, ge=1)
+    """The device is gone from the network."""
+    restart_at: int | None = Field(default=None, ge=1)
+    """It is switched off and on."""
 
 
 class Paper(BaseModel):
@@ -83,8 +96,10 @@ class Paper(BaseModel):
     """Other originals on the glass."""
     cover_open: bool = False
     gone: bool = False
+    asleep: bool = False
+    """Its first answer takes long; then it is awake."""
     faults: Faults = Faults()
-    trouble: Literal["ScannerAdfJam", "ScannerAdfMultipickDetected"] | None = None
+    trouble: Trouble | None = None
 
 
 class JobState(StrEnum):
@@ -114,6 +129,10 @@ class Busy(Exception):
 
 class Stuck(Exception):
     """The paper does not come: jammed, doubled, or the cover is open."""
+
+
+class SwitchedOff(Exception):
+    """There is no answer."""
 
 
 @dataclass(frozen=True)
@@ -267,6 +286,10 @@ class Device:
         """Take out what is stuck; it goes back on top of the pile, where it is counted already."""
         self.paper.trouble = None
 
+    def restart(self) -> None:
+        """Switch it off and on: paper stays, jobs are forgotten."""
+        self.jobs = []
+
     def start(self, request: ScanRequest) -> Job:
         """Begin a job.
 
@@ -312,9 +335,11 @@ class Device:
 
         Raises:
             Stuck: the paper does not come; the job is aborted.
+            SwitchedOff: the device has no power, or no network, for now.
         """
         if job.state is not JobState.PROCESSING:
             return None
+        self._check_power(job)
         if job.request.source == "Feeder" and not job.back_waiting:
             self._check_path(job)
         exposure = self.foresee(job)
@@ -342,12 +367,33 @@ class Device:
         if job.state is JobState.PROCESSING:
             job.state, job.reason = JobState.CANCELED, "JobCanceledByUser"
 
+    def _check_power(self, job: Job) -> None:
+        """Raise SwitchedOff if power or network is to fail now."""
+        faults = self.paper.faults
+        glass_jobs = sum(other.request.source == "Platen" for other in self.jobs)
+        sheet = glass_jobs if job.request.source == "Platen" else job.fed + 1
+        if (
+            sheet not in {faults.gone_at, faults.restart_at}
+            or job.back_waiting
+            or not (self.paper.feeder or job.request.source == "Platen")
+        ):
+            return
+        self.paper.gone, self.paper.faults = sheet == faults.gone_at, Faults()
+        self.restart()
+        raise SwitchedOff
+
     def _check_path(self, job: Job) -> None:
         faults = self.paper.faults
         if self.paper.feeder and faults.jam_at == job.fed + 1:
             self.paper.trouble, self.paper.faults = "ScannerAdfJam", Faults()
         elif len(self.paper.feeder) > 1 and faults.double_at == job.fed + 1:
             self.paper.trouble, self.paper.faults = "ScannerAdfMultipickDetected", Faults()
+        elif self.paper.feeder and job.request.duplex and faults.too_long_at == job.fed + 1:
+            self.paper.trouble, self.paper.faults = "ScannerAdfDuplexPageTooLong", Faults()
+        elif self.paper.feeder and faults.mispick_at == job.fed + 1:
+            self.paper.trouble, self.paper.faults = "ScannerAdfMispick", Faults()
+        elif self.paper.feeder and faults.cover_at == job.fed + 1:
+            self.paper.cover_open, self.paper.faults = True, Faults()
         if self.paper.trouble or self.paper.cover_open:
             job.state, job.reason = JobState.ABORTED, "AbortedBySystem"
             raise Stuck(self.adf_state)

@@ -1,7 +1,9 @@
 """The paper drawer: a small page where paper is laid into the devices, and the interface that tests use."""
 
+import asyncio
 import random
 from collections.abc import Awaitable, Callable
+from functools import lru_cache
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -9,12 +11,15 @@ from aiohttp import web
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from pydantic import BaseModel, BeforeValidator, Field, ValidationError
 
+from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.order.places import Side
 from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.scanner.device import Device, Faults, LaidSheet
 
 STATIC = Path(__file__).parent / "static"
 VENDOR = Path(__file__).parents[2] / "web" / "static" / "vendor"
 MAX_SHEETS = 500
+PICTURE_DPI, PICTURE_QUALITY = 30, 80
 POLICY = "default-src 'none'; style-src 'self'; font-src 'self'; img-src 'self' data:; form-action 'self'"
 
 Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
@@ -62,8 +67,20 @@ class Trouble(BaseModel):
 
     jam_at: SheetNumber = None
     double_at: SheetNumber = None
+    too_long_at: SheetNumber = None
+    mispick_at: SheetNumber = None
+    cover_at: SheetNumber = None
+    gone_at: SheetNumber = None
+    restart_at: SheetNumber = None
     cover_open: bool = False
     gone: bool = False
+    asleep: bool = False
+
+
+@lru_cache
+def _small_picture(key: str) -> bytes:
+    front = LaidSheet(original=key).side(Side.FRONT)
+    return encode_jpeg(front.raster(PICTURE_DPI), PICTURE_QUALITY)
 
 
 class Drawer:
@@ -85,12 +102,14 @@ class Drawer:
             [
                 web.get("/", self._first),
                 web.get("/devices/{key}", self._page),
+                web.get("/originals/{key}.jpg", self._picture),
                 web.get("/devices/{key}/truth", self._truth),
                 web.get("/devices/{key}/paper", self._paper),
                 web.post("/devices/{key}/load", self._load),
                 web.post("/devices/{key}/lay-sheet", self._lay_sheet),
                 web.post("/devices/{key}/trouble", self._set_trouble),
                 web.post("/devices/{key}/clear", self._clear),
+                web.post("/devices/{key}/restart", self._restart),
                 web.post("/devices/{key}/take-out", self._take_out),
                 web.static("/static", STATIC),
                 web.static("/vendor", VENDOR),
@@ -113,6 +132,16 @@ class Drawer:
             device=device, devices=self._devices.values(), originals=ORIGINALS
         )
         return web.Response(text=html, content_type="text/html")
+
+    async def _picture(self, request: web.Request) -> web.Response:
+        """Answer with a small picture of an original's first page."""
+        key = request.match_info["key"]
+        if key not in ORIGINALS:
+            raise web.HTTPNotFound
+        headers = {"Cache-Control": "max-age=86400"}
+        return web.Response(
+            body=await asyncio.to_thread(_small_picture, key), content_type="image/jpeg", headers=headers
+        )
 
     async def _truth(self, request: web.Request) -> web.Response:
         """Answer with what is really on every picture of the device's jobs, by job, the oldest first."""
@@ -146,8 +175,13 @@ class Drawer:
     async def _set_trouble(self, request: web.Request) -> web.Response:
         device = self._device(request)
         trouble = Trouble.model_validate(await _sent(request))
-        device.paper.faults = Faults(jam_at=trouble.jam_at, double_at=trouble.double_at)
+        device.paper.faults = Faults(**trouble.model_dump(include=set(Faults.model_fields)))
         device.paper.cover_open, device.paper.gone = trouble.cover_open, trouble.gone
+        device.paper.asleep = trouble.asleep
+        return self._done(request)
+
+    async def _restart(self, request: web.Request) -> web.Response:
+        self._device(request).restart()
         return self._done(request)
 
     async def _clear(self, request: web.Request) -> web.Response:

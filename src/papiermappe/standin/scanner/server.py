@@ -1,7 +1,7 @@
 """The eSCL server of one device. It keeps the case of its headers, which some clients need."""
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 
 from aiohttp import web
 
@@ -16,13 +16,20 @@ from papiermappe.standin.scanner.device import (
     JobState,
     SettingsRefused,
     Stuck,
+    SwitchedOff,
 )
 from papiermappe.standin.scanner.pictures import PDF, PictureShelf, as_pdf
+
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
 
 XML = "text/xml"
 MAX_SETTINGS_BYTES = 64_000
 ABANDONED_S = 90.0
+WAKING_S = 8.0
 DPI_OF_PACE = 300
+LEAST_SHARE = 0.5
+"""Of the time of 300 dpi, however few are wanted: the paper has to be moved."""
+COLOUR_SHARES = {Colour.COLOUR: 1.0, Colour.GREY: 0.7, Colour.BILEVEL: 0.7}
 
 
 class EsclServer:
@@ -47,7 +54,7 @@ class EsclServer:
 
     def app(self) -> web.Application:
         """Return the application with its routes."""
-        app = web.Application(client_max_size=MAX_SETTINGS_BYTES)
+        app = web.Application(client_max_size=MAX_SETTINGS_BYTES, middlewares=[self._waking])
         app.add_routes(
             [
                 web.get("/eSCL/ScannerCapabilities", self._capabilities),
@@ -59,6 +66,15 @@ class EsclServer:
             ]
         )
         return app
+
+    @web.middleware
+    async def _waking(self, request: web.Request, handler: Handler) -> web.StreamResponse:
+        """Have whoever asks first wait while the device wakes up."""
+        if self._device.paper.asleep:
+            await asyncio.sleep(WAKING_S * self._pace)
+            self._device.paper.asleep = False
+            self._changed()
+        return await handler(request)
 
     async def _capabilities(self, _: web.Request) -> web.Response:
         return web.Response(text=escl.capabilities(self._device, self._admin_url), content_type=XML)
@@ -90,6 +106,11 @@ class EsclServer:
                 body, kind = await self._whole_pdf(job), PDF
             else:
                 body, kind = await self._next_picture(job), job.request.document_format
+        except SwitchedOff:
+            self._changed()
+            if request.transport is not None:
+                request.transport.abort()
+            raise web.HTTPServiceUnavailable from None
         except Stuck as exc:
             self._changed()
             return web.Response(status=409, text=str(exc))
@@ -115,7 +136,9 @@ class EsclServer:
 
     async def _developed(self, exposure: Exposure) -> bytes:
         """Wait as long as the side takes to pass the sensor, or to be drawn."""
-        side_s = self._device.profile.side_s * self._pace * max(1.0, exposure.request.dpi / DPI_OF_PACE)
+        asked = exposure.request
+        share = max(LEAST_SHARE, asked.dpi / DPI_OF_PACE) * COLOUR_SHARES[asked.colour]
+        side_s = self._device.profile.side_s * self._pace * share
         data, _ = await asyncio.gather(asyncio.wrap_future(self._shelf.order(exposure)), asyncio.sleep(side_s))
         return data
 

@@ -44,7 +44,7 @@ export function incomingFiles(imports) {
       if (file.state === "waiting") return file.pages ? t("{pages} so far", { pages: pages(file.pages) }) : t("waiting to be read");
       if (file.state === "cancelled") return t("left out; {pages} came", { pages: pages(file.pages) });
       if (file.state === "locked") return t("needs its password");
-      return file.state === "done" ? pages(file.pages) : file.text;
+      return file.state === "done" ? [pages(file.pages), file.text].filter(Boolean).join(". ") : file.text;
     },
     /** @param {number} id */
     leaveOut(id) { imports.leaveOut(id); },
