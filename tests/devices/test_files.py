@@ -233,6 +233,22 @@ def test_what_a_pdf_says_comes_with_its_page_and_places(tmp_path: Path) -> None:
     assert (page.text.width_mm, page.text.height_mm) == pytest.approx((300 / 72 * 25.4, 400 / 72 * 25.4))
 
 
+@pytest.mark.parametrize(("words", "is_kept"), [("Page 3", False), ("Lease of Upper Meadow. " * 5, True)])
+def test_a_stamp_on_a_scanned_page_is_not_what_the_page_says(tmp_path: Path, words: str, is_kept: bool) -> None:
+    with pikepdf.open(io.BytesIO(written_pdf(20, 300, words))) as pdf:
+        picture = pdf.make_stream(
+            b"\xf0" * 100, Type=pikepdf.Name.XObject, Subtype=pikepdf.Name.Image, Width=10, Height=10,
+            BitsPerComponent=8, ColorSpace=pikepdf.Name.DeviceGray,
+        )  # fmt: skip
+        page = pdf.pages[0]
+        page.Resources.XObject = pikepdf.Dictionary({"/Im0": picture})
+        page.contents_add(pdf.make_stream(b"q 300 0 0 400 0 0 cm /Im0 Do Q"), prepend=True)
+        file = tmp_path / "stamped.pdf"
+        pdf.save(file)
+    (page_of_file,) = pages_of(file)
+    assert (page_of_file.text is not None) is is_kept
+
+
 def test_a_page_that_says_nothing_has_no_text(tmp_path: Path) -> None:
     file = tmp_path / "blank.pdf"
     file.write_bytes(pdf_of([(300, 400)]))

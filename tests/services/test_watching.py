@@ -12,12 +12,14 @@ from PIL import Image
 from sqlalchemy import select
 from tests.helpers import ANNA, WORDS, desk
 
-from papiermappe.services import importing, keeping, mappen, watching
+from papiermappe.core.order.places import Side
+from papiermappe.devices.model import Sides, TicketSettings
+from papiermappe.services import importing, keeping, mappen, tickets, watching
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.watching import Watcher
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
-from papiermappe.store.models import IncomingFile, Run, RunState
+from papiermappe.store.models import IncomingFile, Mappe, Page, Run, RunState
 from papiermappe.store.queue import JobKind, live_job_ids
 
 
@@ -25,6 +27,14 @@ def picture(level: int) -> bytes:
     """Return a small picture of one level."""
     out = io.BytesIO()
     Image.fromarray(np.full((60, 40), level, np.uint8)).save(out, "PNG", dpi=(100, 100))
+    return out.getvalue()
+
+
+def tiff(pages: int) -> bytes:
+    """Return a TIFF with so many small pages."""
+    frames = [Image.fromarray(np.full((60, 40), 100 + at, np.uint8)) for at in range(pages)]
+    out = io.BytesIO()
+    frames[0].save(out, "TIFF", save_all=True, append_images=frames[1:], dpi=(100, 100))
     return out.getvalue()
 
 
@@ -87,6 +97,30 @@ def test_dropped_files_come_into_mappen_of_their_own(store: Store, folder: Path,
     assert (folder / "failed/broken.pdf.txt").read_text() == "broken.pdf is left out: it is damaged.\n"
     with store.begin() as session:
         assert set(session.scalars(select(Run.state))) == {RunState.DONE}
+
+
+def test_a_sub_folder_called_after_a_ticket_has_its_files_treated_so(
+    store: Store, folder: Path, work: Callable[[], None]
+) -> None:
+    plain = TicketSettings(sides=Sides.BOTH, upright=False, crop=False)
+    tickets.keep_ticket(ANNA, store, "Weigh notes", plain)
+    (folder / "weigh NOTES" / "2026").mkdir(parents=True)
+    (folder / "elsewhere").mkdir()
+    (folder / "weigh NOTES" / "2026" / "one.tif").write_bytes(tiff(3))
+    (folder / "elsewhere" / "two.tif").write_bytes(tiff(3))
+    work()
+    assert mappen_by_subject(store) == {"one": 3, "two": 3}
+    with store.begin() as session:
+        named = select(Mappe.subject, Run).join(Mappe, Mappe.id == Run.mappe_id)
+        runs = dict(iter(session.execute(named)))
+        sides = {
+            subject: [page.side for page in session.scalars(select(Page).where(Page.mappe_id == run.mappe_id))]
+            for subject, run in runs.items()
+        }
+    assert runs["one"].ticket == plain.model_dump(mode="json")
+    assert runs["two"].ticket is None
+    assert Side.BACK in sides["one"]
+    assert Side.BACK not in sides["two"]
 
 
 def test_the_same_file_dropped_again_is_another_one(store: Store, folder: Path, work: Callable[[], None]) -> None:

@@ -8,6 +8,9 @@ from papiermappe.core.geometry import POINTS_PER_MM
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.core.text_layer import line_of
 
+STAMP_WORDS = 15
+"""Fewer words on a picture of a page are a stamp or a page number; what the picture says is still to be read."""
+PICTURE_SHARE = 0.4
 MAX_CHARACTERS = 200_000
 BETWEEN_PARAGRAPHS = 0.8
 """A gap of more than this share of a line's height ends a paragraph."""
@@ -20,7 +23,10 @@ Corner = tuple[float, float]
 
 
 def text_of(page: pypdfium2.PdfPage) -> PageText | None:
-    """Return what a page says, with places in mm from its top left; None if it says nothing, or is turned."""
+    """Return what a page says, with places in mm from its top left.
+
+    None if it says nothing or is turned, and where only a few words are set on a picture.
+    """
     if page.get_rotation():
         return None
     left, bottom, right, top = page.get_cropbox()
@@ -32,7 +38,7 @@ def text_of(page: pypdfium2.PdfPage) -> PageText | None:
         return None
     finally:
         textpage.close()
-    if not lines:
+    if not lines or (sum(len(line.words) for line in lines) < STAMP_WORDS and _is_mostly_picture(page)):
         return None
     return PageText(
         width_mm=(right - left) / POINTS_PER_MM,
@@ -40,6 +46,15 @@ def text_of(page: pypdfium2.PdfPage) -> PageText | None:
         languages=(),
         blocks=(Block(paragraphs=tuple(_paragraphs(lines))),),
     )
+
+
+def _is_mostly_picture(page: pypdfium2.PdfPage) -> bool:
+    width_pt, height_pt = page.get_size()
+    for image in page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=2):
+        left, bottom, right, top = image.get_bounds()
+        if (right - left) * (top - bottom) > PICTURE_SHARE * width_pt * height_pt:
+            return True
+    return False
 
 
 def _lines(textpage: pypdfium2.PdfTextPage, count: int, top_left: Corner) -> list[Line]:

@@ -385,7 +385,7 @@ def _run_view(session: Session, run: Run) -> RunView:
         state=run.state,
         live=run.state.live,
         device=run.device.name if run.device else None,
-        ticket=TicketSettings.model_validate(run.ticket) if run.ticket else None,
+        ticket=TicketSettings.model_validate(run.ticket) if run.ticket and run.device else None,
         sheets=so_far.complete + (so_far.half is not None),
         counted=run.expected_sheets,
         pages=runs.pages_in(session, run, so_far),

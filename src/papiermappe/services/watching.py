@@ -12,11 +12,12 @@ from pathlib import Path
 from typing import NamedTuple
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from papiermappe.devices.drop_folder import DropFolder, FoundFile, is_as_seen, put_away
+from papiermappe.devices.model import Sides, TicketSettings
 from papiermappe.message import Message
 from papiermappe.services import runs
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
@@ -26,7 +27,7 @@ from papiermappe.services.mappen import open_within
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store, notify_intake
 from papiermappe.store.incoming import Incoming
-from papiermappe.store.models import FileState, IncomingFile, Run, RunOrigin, RunState, WatchedFolder
+from papiermappe.store.models import FileState, IncomingFile, Run, RunOrigin, RunState, Ticket, WatchedFolder
 
 log = structlog.get_logger()
 
@@ -185,17 +186,18 @@ class Watcher:
 
 @transaction
 def _note(caller: Caller, session: Session, folder_id: int, file: FoundFile, both_sides: bool) -> int:
-    """Record that a file is being taken in: a run of its own in a new Mappe."""
+    """Record that a file is being taken in: a run of its own in a new Mappe, with the ticket of its sub-folder."""
     name = Path(file.path).name[:180]
     mappe_id = open_within(session, Path(name).stem)
-    run = Run(origin=RunOrigin.FOLDER)
+    ticket = _ticket_of(session, Path(file.path))
+    run = Run(origin=RunOrigin.FOLDER, ticket=ticket.model_dump(mode="json") if ticket else None)
     runs.begin(session, locked_mappe(caller, session, mappe_id), run)
     row = IncomingFile(
         run_id=run.id,
         number=1,
         name=name,
         byte_size=file.byte_size,
-        both_sides=both_sides,
+        both_sides=both_sides or (ticket is not None and ticket.sides is Sides.BOTH),
         state=FileState.COMING,
         folder_id=folder_id,
         source_path=file.path,
@@ -204,6 +206,15 @@ def _note(caller: Caller, session: Session, folder_id: int, file: FoundFile, bot
     session.add(row)
     session.flush()
     return row.id
+
+
+def _ticket_of(session: Session, path: Path) -> TicketSettings | None:
+    """Return the settings of the ticket after which the first sub-folder of a path is called, if there is one."""
+    if len(path.parts) < 2:
+        return None
+    called = Ticket.removed_at.is_(None), func.lower(Ticket.name) == path.parts[0].lower()
+    settings = session.scalar(select(Ticket.settings).where(*called).order_by(Ticket.id).limit(1))
+    return TicketSettings.model_validate(settings) if settings else None
 
 
 @transaction
