@@ -15,7 +15,7 @@ from papiermappe.core.operations import MoveToMappe
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.treatment import Treatment
-from papiermappe.services import importing, keeping, mappen, runs
+from papiermappe.services import importing, keeping, mappen, reading_files, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check
 from papiermappe.services.importing import Announced, FromFiles
@@ -72,7 +72,7 @@ def bring_in(
     announced = [Announced(name, len(data)) for name, data in files.items()]
     run = importing.start_import(ANNA, store, mappe, announced, what)
     send(store, incoming, run, files)
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     return run
 
 
@@ -116,11 +116,11 @@ def test_a_file_goes_on_where_it_was_cut_off(store: Store, mappe: int, incoming:
     assert importing.receive_part(ANNA, store, incoming, file.id, 0, data[:40]) == 40  # sent again: not taken twice
     assert importing.receive_part(ANNA, store, incoming, file.id, 60, data[60:]) == 40  # does not join
     assert importing.receive_part(ANNA, store, incoming, file.id, 40, b"") == 40  # only asked
-    importing.import_files(store, incoming, run)  # nothing to be read yet
+    reading_files.import_files(store, incoming, run)  # nothing to be read yet
     assert desk(store, mappe).order == []
     assert importing.receive_part(ANNA, store, incoming, file.id, 40, data[40:]) == len(data)
     assert importing.receive_part(ANNA, store, incoming, file.id, 40, data[40:]) == len(data)
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [50]
 
 
@@ -161,8 +161,8 @@ def test_a_worker_that_dies_loses_and_doubles_nothing(
     send(store, incoming, run, files)
     monkeypatch.setattr(keeping, "keep_capture", dies_at_the_third)
     with pytest.raises(Killed):
-        importing.import_files(store, incoming, run)
-    importing.import_files(store, incoming, run)
+        reading_files.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [50, 10, 20, 30, 40]  # "last" comes before "many"
 
 
@@ -173,10 +173,10 @@ def test_a_locked_file_waits_for_its_password_and_keeps_its_place(store: Store, 
     assert desk(store, mappe).runs[0].live
     file = importing.files_of(ANNA, store, run)[1].id
     importing.give_password(ANNA, store, file, "rain")
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert states(store, run)[1] is FileState.LOCKED
     importing.give_password(ANNA, store, file, "hail")
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [10, 255, 30]
     assert desk(store, mappe).runs[0].state is RunState.DONE
     with store.begin() as session:
@@ -189,7 +189,7 @@ def test_a_file_and_a_whole_import_are_cancelled(store: Store, mappe: int, incom
     views = importing.files_of(ANNA, store, run)
     importing.cancel_file(ANNA, store, views[0].id)
     importing.receive_part(ANNA, store, incoming, views[1].id, 0, files["2.png"])
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [20]
     importing.receive_part(ANNA, store, incoming, views[2].id, 0, files["3.png"][:20])
     runs.stop(ANNA, store, run)
@@ -226,7 +226,7 @@ def test_one_mappe_each(store: Store, incoming: Incoming) -> None:
     started = importing.start_imports(ANNA, store, [Announced(name, len(data)) for name, data in files.items()])
     for run in started:
         send(store, incoming, run, files)
-        importing.import_files(store, incoming, run)
+        reading_files.import_files(store, incoming, run)
     cards = {card.subject: card.page_count for card in mappen.list_open(ANNA, store).cards}
     assert cards == {"Lease Upper Meadow": 1, "Hail": 2}
 
@@ -287,7 +287,7 @@ def test_a_full_disk_says_so_and_the_file_goes_on_when_there_is_room(
         with pytest.raises(DiskFull):
             importing.receive_part(ANNA, store, incoming, view.id, 0, data)
     importing.receive_part(ANNA, store, incoming, view.id, 0, data)
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [70]
 
 
@@ -312,7 +312,7 @@ def test_a_file_that_begins_to_come_while_it_is_swept_stays(
 
     monkeypatch.setattr(Incoming, "all", just_sent)
     importing.sweep(store, incoming)
-    importing.import_files(store, incoming, desk(store, mappe).runs[0].id)
+    reading_files.import_files(store, incoming, desk(store, mappe).runs[0].id)
     assert levels(store, mappe) == [30]
 
 
@@ -327,7 +327,7 @@ def test_what_has_fallen_silent_ends_with_what_is_in(
     assert states(store, run) == [FileState.WAITING, FileState.COMING]
     monkeypatch.setattr(importing, "SILENT_S", -1.0)
     importing.sweep(store, incoming)
-    importing.import_files(store, incoming, run)
+    reading_files.import_files(store, incoming, run)
     assert levels(store, mappe) == [10]
     message = desk(store, mappe).runs[0].message
     assert message is not None

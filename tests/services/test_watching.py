@@ -14,7 +14,7 @@ from tests.helpers import ANNA, WORDS, desk
 
 from papiermappe.core.order.places import Side
 from papiermappe.devices.model import Sides, TicketSettings
-from papiermappe.services import importing, keeping, mappen, tickets, watching
+from papiermappe.services import importing, keeping, mappen, reading_files, tickets, watching
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.watching import Watcher
 from papiermappe.store.database import Store
@@ -65,7 +65,7 @@ def work(store: Store, incoming: Incoming) -> Callable[[], None]:
             receiving = set(session.scalars(select(Run.id).where(Run.state == RunState.RECEIVING)))
         for run in live:
             if run in receiving:
-                importing.import_files(store, incoming, run)
+                reading_files.import_files(store, incoming, run)
 
     return once
 
@@ -185,7 +185,7 @@ def test_whatever_dies_each_file_is_in_exactly_one_place(
                 with store.begin() as session:
                     receiving = session.scalars(select(Run.id).where(Run.state == RunState.RECEIVING)).all()
                 for run in receiving:
-                    importing.import_files(store, incoming, run)
+                    reading_files.import_files(store, incoming, run)
             except Killed:
                 continue
     taken = {card.subject: card.page_count for card in mappen.list_open(ANNA, store).cards}

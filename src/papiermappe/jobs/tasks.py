@@ -6,7 +6,16 @@ from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import TriedAgain
 from papiermappe.recognition.model import Recogniser
-from papiermappe.services import analysing, delivering, filing, importing, levels, pictures, reading, receiving
+from papiermappe.services import (
+    analysing,
+    delivering,
+    filing,
+    levels,
+    pictures,
+    reading,
+    reading_files,
+    receiving,
+)
 from papiermappe.services.pictures import PictureSize
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
@@ -73,4 +82,4 @@ def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Li
 
     @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
     def import_files(run_id: int) -> None:
-        importing.import_files(store, incoming, run_id, limits.page_px)
+        reading_files.import_files(store, incoming, run_id, limits.page_px)

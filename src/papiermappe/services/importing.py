@@ -1,11 +1,9 @@
-"""Bringing in files: announced, received piece by piece, read page by page.
+"""Bringing in files: announced, received piece by piece, left out, opened with a password, given up.
 
-The files of a run are read in their order. Each page is a capture like any other: kept before the next one is read, so
-that a worker that dies continues where it was.
+What has come whole is read by `reading_files`.
 """
 
 from collections.abc import Sequence
-from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import NamedTuple
 
@@ -15,32 +13,23 @@ from pydantic import BaseModel
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.naming import one_line
 from papiermappe.core.order.landing import BacksOrder
-from papiermappe.devices.errors import FileRefused
-from papiermappe.devices.file_reader import FileReader, ReaderLimits
-from papiermappe.devices.files import MAX_BYTES, HowToRead
-from papiermappe.errors import PictureRefused
+from papiermappe.devices.files import MAX_BYTES
 from papiermappe.message import Message
-from papiermappe.services import keeping, runs
+from papiermappe.services import runs
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
-from papiermappe.services.changes import run_changed
-from papiermappe.services.errors import NotFound, NotPossible, RunHeld
-from papiermappe.services.keeping import FilePlace
+from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.landing import backs_of
 from papiermappe.services.mappen import open_within
-from papiermappe.services.patience import patiently
 from papiermappe.services.transaction import transaction
-from papiermappe.store.database import AdvisoryLock, Store
+from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Capture, FileState, IncomingFile, Run, RunOrigin, RunState
 from papiermappe.store.queue import JobKind, enqueue
 
 log = structlog.get_logger()
 
-LOCK_PURPOSE = 2
-LOCK_PATIENCE_S = 2.0
 MAX_NAME = 180
 MAX_FILES = 2000
 SILENT_S = 900.0
@@ -198,7 +187,7 @@ def receive_part(caller: Caller, store: Store, incoming: Incoming, file_id: int,
 
 def _expected(caller: Caller, store: Store, file_id: int) -> IncomingFile:
     with store.begin() as session:
-        file, run = _file_of(session, file_id)
+        file, run = file_of(session, file_id)
         visible_mappe(caller, session, run.mappe_id)
         if not run.state.live or file.state in {FileState.FAILED, FileState.CANCELLED}:
             raise NotPossible("file_not_expected", file=file.name)
@@ -208,7 +197,7 @@ def _expected(caller: Caller, store: Store, file_id: int) -> IncomingFile:
 @transaction
 def all_here(caller: Caller, session: Session, file_id: int) -> None:
     """Have a file read of which all has come. Raises NotFound."""
-    file, run = _locked_file(caller, session, file_id)
+    file, run = locked_file(caller, session, file_id)
     if file.state is FileState.COMING:
         file.state = FileState.WAITING
         enqueue(session, JobKind.IMPORT, run_id=run.id)
@@ -217,7 +206,7 @@ def all_here(caller: Caller, session: Session, file_id: int) -> None:
 @transaction
 def cancel_file(caller: Caller, session: Session, file_id: int) -> None:
     """Leave a file out; pages of it that are in stay. Raises NotFound."""
-    file, run = _locked_file(caller, session, file_id)
+    file, run = locked_file(caller, session, file_id)
     if not file.state.over:
         file.state, file.password = FileState.CANCELLED, None
         enqueue(session, JobKind.IMPORT, run_id=run.id)
@@ -226,110 +215,11 @@ def cancel_file(caller: Caller, session: Session, file_id: int) -> None:
 @transaction
 def give_password(caller: Caller, session: Session, file_id: int, password: str) -> None:
     """Try a locked file with a password. Raises NotFound, NotPossible."""
-    file, run = _locked_file(caller, session, file_id)
+    file, run = locked_file(caller, session, file_id)
     if file.state is not FileState.LOCKED:
         raise NotPossible("file_not_locked", file=file.name)
     file.state, file.password = FileState.WAITING, password
     enqueue(session, JobKind.IMPORT, run_id=run.id)
-
-
-def import_files(store: Store, incoming: Incoming, run_id: int, max_px: int = DEFAULT_LIMIT_PX) -> None:
-    """Read the files of a run that are here, in their order, and end the run when there is none to come.
-
-    Raises:
-        RunHeld: another worker is at it; try again.
-        DatabaseGone: the database stayed away.
-    """
-    with store.advisory_lock(LOCK_PURPOSE, run_id) as lock:
-        if not lock.wait(LOCK_PATIENCE_S):
-            raise RunHeld("run_held")
-        with FileReader(ReaderLimits(page_px=max_px)) as reader:
-            while (file := patiently(partial(_next_file, store, run_id))) is not None:
-                if not _read(store, incoming, reader, run_id, file, lock):
-                    return
-        patiently(partial(_end_if_over, MACHINE, store, run_id))
-
-
-def _next_file(store: Store, run_id: int) -> IncomingFile | None:
-    """Return the file to be read next; None where the next in order is still to come, or all are over."""
-    with store.begin() as session:
-        run = session.get(Run, run_id)
-        if run is None or not run.state.live:
-            return None
-        pending = select(IncomingFile).where(
-            IncomingFile.run_id == run_id, IncomingFile.state.in_([FileState.COMING, FileState.WAITING])
-        )
-        file = session.scalar(pending.order_by(IncomingFile.number).limit(1))
-        return file if file is not None and file.state is FileState.WAITING else None
-
-
-def _read(
-    store: Store, incoming: Incoming, reader: FileReader, run_id: int, file: IncomingFile, lock: AdvisoryLock
-) -> bool:
-    """Read a file into captures; return whether the run goes on."""
-    first = patiently(partial(_pages_in, store, run_id, file.name))
-    # The reader names files by what they are called, not by where they lie.
-    how = HowToRead(first=first, password=file.password)
-    try:
-        guessed: list[float] = []
-        for number, picture in enumerate(reader.pages(incoming.path_of(file.id), how), first + 1):
-            guessed += [picture.dpi] if picture.is_dpi_guessed else []
-            if not patiently(lock.hold) or not patiently(partial(_is_wanted, store, file.id)):
-                return patiently(lock.hold)
-            patiently(partial(keeping.keep_capture, store, run_id, FilePlace(file.name, number), picture))
-    except (FileRefused, PictureRefused) as exc:
-        locked = isinstance(exc, FileRefused) and exc.message.code == "file_locked" and file.folder_id is None
-        params = {**exc.message.params, "file": file.name}
-        message = Message(code=exc.message.code, params=params)
-        log.info("file left out", action="file.refused", run_id=run_id, cause=exc.message.code)
-        state = FileState.LOCKED if locked else FileState.FAILED
-        patiently(partial(_end_file, MACHINE, store, file.id, state, message))
-    else:
-        patiently(partial(_end_file, MACHINE, store, file.id, FileState.DONE, _of_guessed(guessed)))
-        incoming.remove(file.id)
-    return True
-
-
-def _of_guessed(dpi: list[float]) -> Message | None:
-    """Return what is said of pages whose resolution is a likely one; None if there are none."""
-    if not dpi:
-        return None
-    return Message(code="resolution_guessed", params={"count": len(dpi), "dpi": sorted({round(one) for one in dpi})})
-
-
-def _pages_in(store: Store, run_id: int, name: str) -> int:
-    with store.begin() as session:
-        counted = select(func.count()).where(Capture.run_id == run_id, Capture.file_name == name)
-        return session.scalar(counted) or 0
-
-
-def _is_wanted(store: Store, file_id: int) -> bool:
-    with store.begin() as session:
-        file, run = _file_of(session, file_id)
-        return run.state.live and file.state is FileState.WAITING
-
-
-@transaction
-def _end_file(caller: Caller, session: Session, file_id: int, state: FileState, message: Message | None) -> None:
-    file, run = _locked_file(caller, session, file_id)
-    if file.state is FileState.WAITING:
-        file.state, file.password = state, None
-        file.message = message.model_dump(mode="json") if message else None
-        run_changed(session, locked_mappe(MACHINE, session, run.mappe_id), run)
-
-
-@transaction
-def _end_if_over(caller: Caller, session: Session, run_id: int) -> None:
-    """End a run of which all files are over; say which were left out."""
-    run, mappe = runs.locked_run(caller, session, run_id)
-    files = session.scalars(
-        select(IncomingFile).where(IncomingFile.run_id == run_id).order_by(IncomingFile.number)
-    ).all()
-    if not run.state.live or not all(file.state.over for file in files):
-        return
-    causes = [file.message for file in files if file.state is FileState.FAILED and file.message]
-    message = Message(code="files_left_out", params={"causes": causes[:3], "count": len(causes)}) if causes else None
-    runs.end_locked(session, mappe, run, RunState.DONE, message)
 
 
 def sweep(store: Store, incoming: Incoming) -> int:
@@ -357,21 +247,22 @@ def sweep(store: Store, incoming: Incoming) -> int:
 @transaction
 def _give_up(caller: Caller, session: Session, file_id: int) -> None:
     """Leave out a file that does not come."""
-    file, run = _locked_file(caller, session, file_id)
+    file, run = locked_file(caller, session, file_id)
     if file.state is FileState.COMING and run.state.live:
         file.state = FileState.FAILED
         file.message = Message(code="file_did_not_come", params={"file": file.name}).model_dump(mode="json")
         enqueue(session, JobKind.IMPORT, run_id=run.id)
 
 
-def _file_of(session: Session, file_id: int) -> tuple[IncomingFile, Run]:
+def file_of(session: Session, file_id: int) -> tuple[IncomingFile, Run]:
+    """Return a file and its run. Raises NotFound."""
     file = session.get(IncomingFile, file_id)
     if file is None:
         raise NotFound("file_gone")
     return file, session.get_one(Run, file.run_id)
 
 
-def _locked_file(caller: Caller, session: Session, file_id: int) -> tuple[IncomingFile, Run]:
+def locked_file(caller: Caller, session: Session, file_id: int) -> tuple[IncomingFile, Run]:
     """Return a file and its run, both kept for this transaction. Raises NotFound."""
     run_id = session.scalar(select(IncomingFile.run_id).where(IncomingFile.id == file_id))
     if run_id is None:
