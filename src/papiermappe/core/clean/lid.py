@@ -71,18 +71,31 @@ def _lid(levels: _Levels, light_px: float) -> _Lid | None:
     mean = float(colour.mean())
     light = levels.mean(axis=2)
     may_be = np.abs(levels - light[..., None] * (colour / mean)).max(axis=2) < TINT_LEVELS
-    terms = _smooth_terms(light.shape)
-    lit, limit = np.full(light.shape, mean, np.float32), FIRST_LIGHT_LEVELS
-    for _ in range(ROUNDS):
-        told = (may_be & (np.abs(light - lit) < limit))[::SPARED, ::SPARED]
-        if told.sum() < LEAST_PX:
-            return None
-        factors, *_ = np.linalg.lstsq(terms[::SPARED, ::SPARED][told], light[::SPARED, ::SPARED][told], rcond=None)
-        lit, limit = terms @ factors.astype(np.float32), max(LIGHT_LEVELS, 0.7 * limit)
+    lit = _smooth_light(light, may_be, mean)
+    if lit is None:
+        return None
     near = _eroded(may_be & (np.abs(light - lit) < NEAR_LEVELS))
     lit = lit + _spread(light - lit, near, light_px)
     is_seen = near & (np.abs(light - lit) < LIGHT_LEVELS)
     return _Lid(lit[..., None] * (colour / mean).astype(np.float32), is_seen) if is_seen.any() else None
+
+
+def _smooth_light(light: _Levels, may_be: NDArray[np.bool_], mean: float) -> _Levels | None:
+    """Return how bright the lid would be everywhere, as a smooth surface through what may be lid; None if it is little.
+
+    Every few pixels are enough to tell; what does not fit is left out round after round.
+    """
+    terms = _smooth_terms(light.shape)
+    few_terms, few = terms[::SPARED, ::SPARED], light[::SPARED, ::SPARED]
+    may_be_few = may_be[::SPARED, ::SPARED]
+    lit, limit = np.full(few.shape, mean, np.float32), FIRST_LIGHT_LEVELS
+    for _ in range(ROUNDS):
+        told = may_be_few & (np.abs(few - lit) < limit)
+        if told.sum() < LEAST_PX:
+            return None
+        factors = np.linalg.lstsq(few_terms[told], few[told], rcond=None)[0].astype(np.float32)
+        lit, limit = few_terms @ factors, max(LIGHT_LEVELS, 0.7 * limit)
+    return np.asarray(terms @ factors, np.float32)
 
 
 def _eroded(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -91,9 +104,12 @@ def _eroded(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 def _spread(values: _Levels, where: NDArray[np.bool_], sigma_px: float) -> _Levels:
     """Return the mean of the values near each pixel, of those that count; 0 far from any (h, w)."""
-    weights = cv2.GaussianBlur(where.astype(np.float32), (0, 0), sigma_px)
-    sums = cv2.GaussianBlur(np.where(where, values, 0).astype(np.float32), (0, 0), sigma_px)
-    return np.asarray(sums / np.maximum(weights, 1e-2), np.float32)
+    size = values.shape[1] // SPARED + 1, values.shape[0] // SPARED + 1
+    weights = cv2.resize(where.astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    sums = cv2.resize(np.where(where, values, 0).astype(np.float32), size, interpolation=cv2.INTER_AREA)
+    weights, sums = (cv2.GaussianBlur(part, (0, 0), sigma_px / SPARED) for part in (weights, sums))
+    means = np.asarray(sums / np.maximum(weights, 1e-2), np.float32)
+    return np.asarray(cv2.resize(means, values.shape[::-1], interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _smoothed(levels: _Levels, sigma_px: float) -> _Levels:
