@@ -6,12 +6,21 @@ import cv2
 import numpy as np
 
 from papiermappe.core.clean.lid import differs_from_lid
-from papiermappe.core.clean.sheet_candidates import Coarse, Corners, areas_apart, boxes_of, coarse, lies_on_sheet
+from papiermappe.core.clean.sheet_candidates import (
+    LEAST_SIDE_MM,
+    Coarse,
+    Corners,
+    areas_apart,
+    boxes_of,
+    coarse,
+    lies_on_sheet,
+)
 from papiermappe.core.clean.sheet_frame import SURE, placed, reading_place, to_mm
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked
 
 LIGHT_PX = (80.0, 40.0, 150.0)
+WORD_MM2 = 3.0
 GAP_MM = 0.5  # specks within one original are closed up to this; two originals lie farther apart
 
 
@@ -51,8 +60,9 @@ def _ways(small: Coarse) -> Iterator[list[Corners]]:
         mask = differs_from_lid(small.picture, light_px)
         if mask is None:
             break
-        boxes = boxes_of(_filled(mask, small.dpi), small.dpi)
-        if boxes and not lies_on_sheet(mask, boxes, small.dpi):
+        areas = _filled(mask, small.dpi)
+        boxes = boxes_of(areas, small.dpi)
+        if boxes and not lies_on_sheet(_without_stains(areas, small.dpi), boxes, small.dpi):
             yield [small.to_capture(box) for box in boxes]
     yield from areas_apart(small)
 
@@ -63,6 +73,18 @@ def _filled(mask: Pixels, dpi: float) -> Pixels:
     closed = cv2.morphologyEx(mask, cv2.MORPH_CLOSE, np.ones((reach, reach), np.uint8))
     outlines, _ = cv2.findContours(closed, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
     return np.asarray(cv2.drawContours(np.zeros_like(mask), outlines, -1, 255, cv2.FILLED), np.uint8)
+
+
+def _without_stains(mask: Pixels, dpi: float) -> Pixels:
+    """Return areas without grain, which is smaller than a word, and without dark rims of the glass."""
+    height, width = mask.shape
+    count, labels, about, _ = cv2.connectedComponentsWithStats(mask, connectivity=8)
+    left, top, across, down, area = about[:count].T
+    at_rim = (left == 0) | (top == 0) | (left + across == width) | (top + down == height)
+    narrow = np.minimum(across, down) < mm_to_px(LEAST_SIDE_MM, dpi)
+    kept = (area >= mm_to_px(1.0, dpi) ** 2 * WORD_MM2) & ~(at_rim & narrow)
+    kept[0] = False
+    return np.where(kept[labels], np.uint8(255), np.uint8(0))
 
 
 def _box_round(places: Corners) -> Quad:
