@@ -101,6 +101,36 @@ def test_what_the_device_does_not_offer_is_said_with_what_it_does(intake: int, d
     assert any(chip.startswith("filed: Faithful ") and chip.endswith("estimated") for chip in chips)
 
 
+def test_paper_of_an_own_size_is_scanned_lighter(intake: int, stack: Stack, driver: Chrome, until: Until) -> None:
+    def select(name: str) -> Select:
+        return Select(driver.find_element(By.CSS_SELECTOR, f"select[data-name={name}]"))
+
+    def chips() -> str:
+        return driver.find_element(By.CSS_SELECTOR, ".chips").text
+
+    as_a4 = chips()
+    select("paper").select_by_value("own")
+    until(lambda: driver.find_element(By.ID, "own-width_mm").is_displayed())
+    for field, typed in (("own-width_mm", "90"), ("own-height_mm", "60,5")):
+        driver.find_element(By.ID, field).send_keys(Keys.CONTROL, "a")
+        driver.find_element(By.ID, field).send_keys(typed, Keys.ENTER)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "#own-height_mm.changed"))
+    select("brightness").select_by_visible_text("lighter")
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "select[data-name=brightness].changed"))
+    assert chips() != as_a4
+    driver.find_element(By.ID, "own-width_mm").send_keys(Keys.CONTROL, "a")
+    driver.find_element(By.ID, "own-width_mm").send_keys("broad", Keys.ENTER)  # no length: it stays as it was
+    until(lambda: driver.find_element(By.ID, "own-width_mm").get_attribute("value") == "90")
+
+    stack.drawer.lay("german")
+    until(lambda: driver.find_element(By.ID, "scan").is_enabled())
+    driver.find_element(By.ID, "scan").click()
+    until(lambda: bool(stack.desk(intake).order))
+    ticket = stack.desk(intake).runs[0].ticket
+    assert ticket is not None
+    assert (ticket.paper, ticket.width_mm, ticket.height_mm, ticket.brightness) == ("own", 90.0, 60.5, 30)
+
+
 def test_a_removed_ticket_is_taken_back(intake: int, driver: Chrome, until: Until) -> None:
     press(driver, "Member cards")
     driver.find_element(By.ID, "remove-ticket").click()
