@@ -237,7 +237,7 @@ def test_the_paper_drawer_is_reached_from_the_device(
     until(lambda: driver.find_elements(By.XPATH, zaunkoenig))
     driver.find_element(By.XPATH, zaunkoenig).click()
     until(lambda: "feeder is empty" in driver.find_element(By.CSS_SELECTOR, ".display").text)
-    assert not driver.find_element(By.ID, "scan").is_enabled()
+    until(lambda: not driver.find_element(By.ID, "scan").is_enabled())
     page = driver.find_element(By.CSS_SELECTOR, "#device-page, .drawer a")
     driver.get(page.get_attribute("href") or "")
     for paper in ("lease", "german"):

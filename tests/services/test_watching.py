@@ -14,7 +14,7 @@ from tests.helpers import ANNA, WORDS, desk
 
 from papiermappe.core.order.places import Side
 from papiermappe.devices.model import Sides, TicketSettings
-from papiermappe.services import importing, keeping, mappen, reading_files, tickets, watching
+from papiermappe.services import keeping, mappen, reading_files, tickets, watching
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.watching import Watcher
 from papiermappe.store.database import Store
@@ -169,7 +169,7 @@ def test_whatever_dies_each_file_is_in_exactly_one_place(
         (folder / name).write_bytes(picture(10 * number) if number != 3 else b"no picture")
     steps = [
         (watching, "_note"), (watching, "all_here"), (watching, "put_away"), (Incoming, "flush"), (Incoming, "write"),
-        (keeping, "keep_capture"), (importing, "_end_file"), (importing, "_end_if_over"),
+        (keeping, "keep_capture"), (reading_files, "_end_file"), (reading_files, "_end_if_over"),
     ]  # fmt: skip
     clock = iter(range(0, 100_000, 10))
     for round_number in range(40):
