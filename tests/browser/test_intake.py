@@ -129,12 +129,15 @@ def test_paper_of_an_own_size_is_scanned_lighter(intake: int, stack: Stack, driv
     ticket = stack.desk(intake).runs[0].ticket
     assert ticket is not None
     assert (ticket.paper, ticket.width_mm, ticket.height_mm, ticket.brightness) == ("own", 90.0, 60.5, 30)
+    until(lambda: not stack.desk(intake).runs[0].live)
 
 
 def test_a_removed_ticket_is_taken_back(intake: int, driver: Chrome, until: Until) -> None:
     press(driver, "Member cards")
+    until(lambda: driver.find_element(By.ID, "remove-ticket").is_displayed())
     driver.find_element(By.ID, "remove-ticket").click()
     until(lambda: listed(driver, "tickets") == ["Everyday"])
+    until(lambda: driver.find_element(By.ID, "take-ticket-back").is_displayed())
     driver.find_element(By.ID, "take-ticket-back").click()
     until(lambda: listed(driver, "tickets") == ["Everyday", "Member cards"])
 
@@ -153,5 +156,6 @@ def test_a_scanner_is_named_made_the_default_removed_and_taken_back(
     until(lambda: listed(driver, "device-list")[0] == "Downstairs")
     driver.find_element(By.ID, "remove-device").click()
     until(lambda: "Downstairs" not in listed(driver, "device-list"))
+    until(lambda: driver.find_element(By.ID, "take-device-back").is_displayed())
     driver.find_element(By.ID, "take-device-back").click()
     until(lambda: "Downstairs" in listed(driver, "device-list"))
