@@ -48,6 +48,9 @@ def main() -> None:
     next(button for button in names if button.text == "Kiebitz F1").click()
     time.sleep(2)
     shoot("glass", keys="l", wait_s=6)
+    browser.refresh()  # without the look, which takes the place of the list
+    time.sleep(3)
+    names = browser.find_elements("css selector", ".device-list .devices button")
     next(button for button in names if button.text == "Zaunkönig D60").click()
     httpx.post(f"{DRAWER}/devices/zaunkoenig/trouble", json={"jam_at": JAM_AT}, trust_env=False)
     browser.get(f"{web}/")
