@@ -140,6 +140,8 @@ def scan(bench: Bench, laid: list[dict[str, object]], driver: webdriver.Chrome) 
         if last_in_s and len(watched.judged_s) >= pages:
             break
         time.sleep(EVERY_S)
+    else:
+        raise TimeoutError(f"{len(watched.judged_s)} of {pages} pages are judged")
     after_s = time.monotonic() - last_in_s
     watched.browser.append(memory(driver))
     over.set()

@@ -339,7 +339,7 @@ def test_an_offer_says_what_of_size_lie_and_light_cannot_be_had(web: TestClient,
     assert offer["choices"]["brightness"] == []
     assert offer["notes"] == [
         "A4 does not lie sideways in the feeder, which takes 219 by 360 mm: any size is taken.",
-        "Stieglitz S25 has no brightness or contrast of its own to set.",
+        "The brightness of Stieglitz S25 cannot be set.",
     ]
     wish = {"source": "feeder", "sides": "one", "paper": "own", "width_mm": 90, "height_mm": 900}
     offer = web.get(f"/devices/{stieglitz}/offer", params=wish).json()

@@ -40,6 +40,8 @@ def unoffered(wish: TicketSettings, fitted: TicketSettings, abilities: Abilities
         notes.append(Message(code="paper_not_sideways" if sideways else "paper_not_offered", params=params))
     if wish.paper == OWN_SIZE and (fitted.width_mm, fitted.height_mm) != (wish.width_mm, wish.height_mm):
         notes.append(Message(code="own_size_not_offered", params={"source": fitted.source.value, **size}))
-    if (fitted.brightness, fitted.contrast) != (wish.brightness, wish.contrast):
-        notes.append(Message(code="light_not_offered", params={"device": device}))
+    if fitted.brightness != wish.brightness:
+        notes.append(Message(code="brightness_not_offered", params={"device": device}))
+    if fitted.contrast != wish.contrast:
+        notes.append(Message(code="contrast_not_offered", params={"device": device}))
     return notes

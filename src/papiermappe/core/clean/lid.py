@@ -20,13 +20,13 @@ TINT_LEVELS = 2.0  # what is within this of the lid's tint may be lid
 LIGHT_LEVELS = 3.0  # what is within this of its brightness, lit as it is, is lid
 FIRST_LIGHT_LEVELS = 8.0  # the same before the light is known
 ROUNDS = 6
-POWERS = 3
+POWERS = 3  # of height and width: light falls off smoothly
 SPARED = 4  # every fourth pixel of a row and of a column tells how the light falls
 LEAST_PX = 50  # of lid, to tell how it is lit
 NOISES = 4.0  # what differs by as many standard deviations is not lid
 SPECK_PX = 3  # specks of grain are smaller
-NEAR_LEVELS = 5.0
-TINT_SMOOTH_PX = 1.7
+NEAR_LEVELS = 5.0  # what is within this of the smooth light tells how it falls in detail
+TINT_SMOOTH_PX = 1.7  # tint is fainter than brightness, and needs its grain averaged more
 LEAST_TINT, LEAST_LIGHT = 1.2, 2.5  # levels; what differs by less is lid, however little grain there is
 
 _Levels = NDArray[np.float32]

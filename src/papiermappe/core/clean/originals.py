@@ -19,8 +19,8 @@ from papiermappe.core.clean.sheet_frame import SURE, placed, reading_place, to_m
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked
 
-LIGHT_PX = (80.0, 40.0, 150.0)
-WORD_MM2 = 3.0
+LIGHT_PX = (80.0, 40.0, 150.0)  # tried in turn: no single reach suits both uneven light and pale sheets
+WORD_MM2 = 3.0  # specks of grain are smaller than a word
 GAP_MM = 0.5  # specks within one original are closed up to this; two originals lie farther apart
 
 

@@ -17,7 +17,7 @@ from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.physics import scan, to_bilevel
 from papiermappe.standin.scanner.device import LIGHT, Colour, Exposure
 
-KEPT_PICTURES = 420
+KEPT_PICTURES = 420  # both sides of a long run
 JPEG = "image/jpeg"
 PNG = "image/png"
 PDF = "application/pdf"

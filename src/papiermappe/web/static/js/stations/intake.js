@@ -94,7 +94,8 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get hasOwnSize() { return this.ticket.paper === "own"; },
     get canLieSideways() { return !["own", "any"].includes(String(this.ticket.paper)); },
     get hasBacks() { return this.ticket.sides === "both"; },
-    get hasLight() { return (this.choices.brightness ?? []).length > 0 && (this.choices.contrast ?? []).length > 0; },
+    get hasBrightness() { return (this.choices.brightness ?? []).length > 0; },
+    get hasContrast() { return (this.choices.contrast ?? []).length > 0; },
     get lengths() { return { width_mm: String(this.ticket.width_mm ?? ""), height_mm: String(this.ticket.height_mm ?? "") }; },
     /** Take a length of the paper; what is no length leaves it as it was. @param {Event} event */
     setLength(event) {
