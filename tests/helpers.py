@@ -99,7 +99,11 @@ class Drawer:
 
     def is_gone(self, key: str) -> bool:
         """Tell whether a device is gone from the network."""
-        return bool(self._http.get(f"/devices/{key}/paper").json()["gone"])
+        return bool(self.paper(key)["gone"])
+
+    def paper(self, key: str) -> dict[str, Any]:
+        """Return what lies in a device, and what is wrong with it."""
+        return dict(self._http.get(f"/devices/{key}/paper").json())
 
     def forget_jobs(self, key: str = "zaunkoenig") -> None:
         """Switch a device off and on."""

@@ -49,6 +49,17 @@ def test_an_empty_glass_shows_nothing(store: Store, kiebitz: int, drawer: Drawer
     assert look(store, kiebitz).originals == []
 
 
+@pytest.mark.parametrize("papers", [(), ("weigh-2041",), SMALL])
+def test_light_under_a_raised_lid_is_said(papers: tuple[str, ...], store: Store, kiebitz: int, drawer: Drawer) -> None:
+    if papers:
+        drawer.lay(*papers, into="kiebitz", where="glass")
+    assert not look(store, kiebitz).light_gets_in
+    drawer.trouble("kiebitz", lid_raised=True)
+    seen = look(store, kiebitz)
+    assert seen.light_gets_in
+    assert len(seen.originals) <= len(papers)  # the bright strip is none
+
+
 def test_a_look_waits_for_nobody_and_says_what_is_wrong(
     store: Store, mappe: int, kiebitz: int, zaunkoenig: int, drawer: Drawer
 ) -> None:

@@ -108,6 +108,25 @@ def test_stopping_keeps_what_is_in(store: Store, mappe: int, zaunkoenig: int, dr
     assert drawer.in_feeder() == 2
 
 
+def test_a_sheet_whose_front_is_in_gets_its_back_before_the_run_stops(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease")
+    run_id = runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK)
+
+    class StoppedBetweenSides(EsclClient):
+        def next_page(self, job_url: str) -> bytes | None:
+            page = super().next_page(job_url)
+            if len(desk(store, mappe).order) == 2:  # sheet 2's front is about to be kept
+                runs.stop(ANNA, store, run_id)
+            return page
+
+    receiving.receive(store, run_id, Limits(), StoppedBetweenSides)
+    assert desk(store, mappe).runs[0].state is RunState.STOPPED
+    assert kept(store, run_id) == [(1, "front"), (1, "back"), (2, "front"), (2, "back")]
+    assert drawer.in_feeder() == 1
+
+
 def test_a_jam_is_said_and_the_pass_goes_on(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
     drawer.lay("lease", "hail", "german")
     drawer.trouble(jam_at=4)

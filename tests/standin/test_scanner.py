@@ -239,3 +239,10 @@ def test_upside_down_turned_over_and_reversed(scanner: Scanner, drawer: Drawer) 
     truth = drawer.truth()
     assert [told["page_number"] for told in truth] == [6, 5, 4, 3, 2, 1]
     assert all(abs(abs(told["skew_deg"]) - 180) < 1 for told in truth)
+
+
+def test_a_device_that_sleeps_is_awake_once_it_has_been_asked(drawer: Drawer, scanner: Scanner) -> None:
+    drawer.trouble("zaunkoenig", asleep=True)
+    assert drawer.paper("zaunkoenig")["asleep"]
+    assert scanner.http.get("/ScannerStatus").status_code == 200
+    assert not drawer.paper("zaunkoenig")["asleep"]

@@ -4,7 +4,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.geometry import Quad, mm_to_px
 
 Place = Annotated[float, Field(ge=-2000, le=4000)]
 Length = Annotated[float, Field(gt=0, le=4000)]
@@ -26,6 +26,11 @@ class Zone(BaseModel):
         bottom = min(shape[0], -int(-mm_to_px(self.y_mm + self.height_mm, dpi) // 1))
         right = min(shape[1], -int(-mm_to_px(self.x_mm + self.width_mm, dpi) // 1))
         return slice(top, max(top, bottom)), slice(left, max(left, right))
+
+    def corners(self) -> Quad:
+        """Return its top left, top right, bottom right, bottom left corner, in mm."""
+        right_mm, bottom_mm = self.x_mm + self.width_mm, self.y_mm + self.height_mm
+        return ((self.x_mm, self.y_mm), (right_mm, self.y_mm), (right_mm, bottom_mm), (self.x_mm, bottom_mm))
 
     def grown(self, by_mm: float) -> "Zone":
         """Return the zone grown by the same length on every side."""

@@ -7,7 +7,8 @@ from typing import NamedTuple
 import numpy as np
 from sqlalchemy import exists, select
 
-from papiermappe.core.clean import find_originals
+from papiermappe.core.clean import find_originals, stray_light
+from papiermappe.core.clean.stray_light import is_of_light
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import page_jpeg
 from papiermappe.core.picture import CapturedPicture
@@ -38,6 +39,8 @@ class Look(NamedTuple):
     height_mm: float
     originals: list[Zone]
     """The boxes round the originals, in reading order; none where nothing stands out."""
+    light_gets_in: bool
+    """Whether the lid does not lie flat."""
 
 
 def look_at_glass(caller: Caller, store: Store, device_id: int, limits: Limits) -> Look:
@@ -68,7 +71,12 @@ def look_at_glass(caller: Caller, store: Store, device_id: int, limits: Limits) 
         raise AnswerRefused("answer_unreadable")
     picture = CapturedPicture(data, float(ticket.dpi), limits.page_px)
     shown = page_jpeg(picture, Treatment(), SHOWN_PX, THUMBNAIL_QUALITY)
-    return Look(shown, able.width_mm, able.height_mm, originals_on(picture, able))
+    originals = originals_on(picture, able)
+    light_gets_in = stray_light(picture.pixels(), picture.dpi, [original.corners() for original in originals])
+    if light_gets_in:
+        size_mm = able.width_mm, able.height_mm
+        originals = [original for original in originals if not is_of_light(original.corners(), size_mm)]
+    return Look(shown, able.width_mm, able.height_mm, originals, light_gets_in)
 
 
 def _quick(able: SourceAbilities) -> TicketSettings:

@@ -67,7 +67,7 @@ def _pull(store: Store, run: Run, client: EsclClient, limits: Limits, lock: Advi
         if not patiently(lock.hold):
             return  # another worker took over while the database was away
         run, so_far = patiently(partial(runs.read_run, store, run.id))
-        if run.stop_requested:
+        if run.stop_requested and so_far.half is None:  # of the last sheet both sides are wanted
             device_jobs.cancel(client, run)
             patiently(partial(runs.end, MACHINE, store, run.id, RunState.STOPPED))
             return

@@ -221,7 +221,7 @@ def retake(caller: Caller, session: Session, run_id: int) -> None:
 
 @transaction
 def stop(caller: Caller, session: Session, run_id: int) -> None:
-    """End a run: a glass loop at once, a feeder run after the page that is on its way."""
+    """End a run: a glass loop at once, a feeder run after the sheet that is on its way."""
     run, mappe = locked_run(caller, session, run_id)
     if run.origin.is_files and run.state.live:
         end_locked(session, mappe, run, RunState.STOPPED, None)

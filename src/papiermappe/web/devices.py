@@ -110,6 +110,7 @@ class LookView(BaseModel):
     width_mm: float
     height_mm: float
     originals: list[Zone]
+    light_gets_in: bool
 
 
 @router.post("/{device_id}/look")
@@ -121,6 +122,7 @@ def look(ctx: Ctx, caller: Asks, device_id: Id) -> LookView:
         width_mm=seen.width_mm,
         height_mm=seen.height_mm,
         originals=seen.originals,
+        light_gets_in=seen.light_gets_in,
     )
 
 

@@ -12,6 +12,7 @@ from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet, find_sheets
 from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.stray_light import stray_light
 from papiermappe.core.clean.tone import binarise, despeckle, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.wipes import wipe
@@ -49,6 +50,7 @@ __all__ = [
     "pile",
     "rectify",
     "split_spread",
+    "stray_light",
     "suggest_wipes",
     "whiten",
     "wipe",

@@ -136,6 +136,25 @@ class Drawing:
         self.canvas.setFillColor(fill)
         self.canvas.drawPath(path, stroke=0, fill=1)
 
+    def shade(self, x_mm: float, y_mm: float, width_mm: float, height_mm: float, darkness: float) -> None:
+        """Darken a band as a shadow does, most along its middle.
+
+        Args:
+            x_mm: of its left.
+            y_mm: of its top.
+            width_mm: across which the shadow rises and falls.
+            height_mm: of the band.
+            darkness: in the middle, 0 to 1.
+        """
+        steps = 40
+        for step in range(steps):
+            share = 1 - abs(2 * (step + 0.5) / steps - 1)
+            left_mm = x_mm + width_mm * step / steps
+            right_mm = left_mm + width_mm / steps
+            bottom_mm = y_mm + height_mm
+            corners = ((left_mm, y_mm), (right_mm, y_mm), (right_mm, bottom_mm), (left_mm, bottom_mm))
+            self.polygon(corners, Color(0, 0, 0, alpha=darkness * share**2))
+
     def table(
         self,
         x_mm: float,

@@ -307,9 +307,22 @@ def _member_card(page: Drawing) -> None:
     page.text(5, 24, "Tamsin Orrell", 13, "Helvetica-Bold")
     page.text(5, 31, "Member 0417, plot 17, Damson Row", 8.5, "Helvetica")
     page.text(5, 47, "valid until 31.12.2027", 8.5, "Helvetica")
+    gloss = Color(1, 1, 1, alpha=0.45)  # of the film it is laminated with
+    page.polygon(((58, 0), (66, 0), (50, 53.98), (42, 53.98)), gloss)
+
+
+def _notice(page: Drawing, number: int) -> None:
+    page.rule(9, 12, 17, 9.5, 1.4, "#8b8f92")  # the staple
+    page.rule(9.3, 12.7, 17.3, 10.2, 1.0, "#d5d6d3")
+    page.text(20, 34, "Notice of the ditch inspection", 16, "Times-Bold")
+    y_mm = 46.0
+    for at in range(7):
+        y_mm = page.paragraph(20, y_mm, 170, _prose(number * 4 + at, 3), 11)
+    page.text(100, 284, f"Page {number}", 10)
 
 
 def _handbook_spread(page: Drawing, left_number: int) -> None:
+    page.shade(page.paper.width_mm / 2 - 11, 0, 22, page.paper.height_mm, darkness=0.45)  # it is laid open at the fold
     for at, x_mm in enumerate((14.0, 160.0)):
         number = left_number + at
         page.text(x_mm, 22, f"Pruning handbook, lesson {number}", 12, "Times-Bold")
@@ -371,14 +384,15 @@ _ALL = (
     _one_sheet("german", "Letter in German", _german_letter),
     _one_sheet("picture", "Page with a picture", _orchard_picture),
     Original("minutes", "Minutes of the meeting, 3 pages", A4, _both_sides(_minutes, 1, 3)),
+    Original("notice", "Stapled notice, 2 sheets", A4, _both_sides(_notice, 1, 3)),
     Original(
         "handbook",
-        "Pruning handbook, 2 spreads",
+        "Pruning handbook laid open, 2 spreads",
         A4.turned(),
         tuple(DrawnSheet(partial(_handbook_spread, left_number=number)) for number in (6, 8)),
     ),
     _one_sheet("receipt", "Till receipt", _receipt, paper=RECEIPT_ROLL),
-    _one_sheet("card", "Member card", _member_card, paper=ID_CARD),
+    _one_sheet("card", "Laminated member card", _member_card, paper=ID_CARD),
 )
 
 ORIGINALS = {original.key: original for original in _ALL}

@@ -19,6 +19,7 @@ PAPER_TINT = (252, 250, 243)
 SHOW_THROUGH = 0.055
 NOISE_LEVELS = 2.2
 DUST_LEVELS = 38
+STRAY_LEVELS, STRAY_REACH_MM = 34.0, 18.0
 
 
 @dataclass(frozen=True)
@@ -32,6 +33,8 @@ class Optics:
     """Where dust draws lines in feed direction, from the left."""
     shadow: float = 0.0
     """How dark the sheet's edge shades the backing, 0 to 1."""
+    light_from_mm: float | None = None
+    """How far from the left of the bed light comes in under a raised lid; None: the lid lies flat."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +118,8 @@ def scan(
             borderMode=cv2.BORDER_TRANSPARENT,
         )
     picture = _lit(placed, covers, optics, seed)
+    if optics.light_from_mm is not None:
+        picture = _with_stray_light(picture, covers, optics.light_from_mm - region.x_mm, dpi)
     for line_mm in optics.dust_lines_mm:
         col = round(mm_to_px(line_mm - region.x_mm, dpi))
         if 0 <= col < width_px:
@@ -180,6 +185,18 @@ def _lit(
     field = np.clip(light * 255, 0, 255).astype(np.uint8)
     full = cv2.resize(field, picture.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     return np.asarray(cv2.multiply(picture, cv2.merge([full] * 3), scale=1 / 255), np.uint8)
+
+
+def _with_stray_light(
+    picture: Pixels, covers: Sequence[tuple[NDArray[np.float64], tuple[int, int]]], from_mm: float, dpi: int
+) -> Pixels:
+    """Brighten what no sheet covers, most where the light comes in, `from_mm` from the left of the picture."""
+    away_mm = np.abs(from_mm - (np.arange(picture.shape[1]) + 0.5) * 25.4 / dpi)
+    gain = np.tile(STRAY_LEVELS * np.exp(-away_mm / STRAY_REACH_MM), (picture.shape[0], 1)).astype(np.float32)
+    for matrix, (sheet_height, sheet_width) in covers:
+        corners = np.array([(0, 0), (sheet_width, 0), (sheet_width, sheet_height), (0, sheet_height)])
+        cv2.fillConvexPoly(gain, np.rint(corners @ matrix[:, :2].T + matrix[:, 2]).astype(np.int32), 0.0)
+    return np.asarray(cv2.add(picture, cv2.merge([gain] * 3), dtype=cv2.CV_8U), np.uint8)
 
 
 @lru_cache(maxsize=1)

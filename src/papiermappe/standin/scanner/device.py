@@ -3,7 +3,7 @@
 import random
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Literal, NamedTuple
 
@@ -95,6 +95,8 @@ class Paper(BaseModel):
     beside: list[SheetBeside] = []
     """Other originals on the glass."""
     cover_open: bool = False
+    lid_raised: bool = False
+    """Something thick keeps the lid from lying flat."""
     gone: bool = False
     asleep: bool = False
     """Its first answer takes long; then it is awake."""
@@ -399,18 +401,20 @@ class Device:
             raise Stuck(self.adf_state)
 
     def _exposure(self, job: Job, laid: LaidSheet | None, side: Side) -> Exposure:
-        source = self._source(job.request)
+        source, on_glass = self._source(job.request), job.request.source == "Platen"
+        optics = source.optics
+        if on_glass and self.paper.lid_raised:
+            optics = replace(optics, light_from_mm=source.width_mm)
         region = job.request.region or Region(0, 0, source.width_mm, source.height_mm)
         if laid is None:
-            return Exposure(LaidSheet(original=NOTHING), side, _BESIDE_THE_BED, source.optics, region, job.request)
+            return Exposure(LaidSheet(original=NOTHING), side, _BESIDE_THE_BED, optics, region, job.request)
         paper = laid.side(side).paper
         lies_across = paper.width_mm > source.width_mm
         size_mm = (paper.height_mm, paper.width_mm) if lies_across else (paper.width_mm, paper.height_mm)
-        lay = lay_sheet(*size_mm, laid.upside_down, source.optics, laid.seed)
+        lay = lay_sheet(*size_mm, laid.upside_down, optics, laid.seed)
         if lies_across:
             lay = Lay(lay.centre_mm, lay.angle_deg + 90.0)
         if side is Side.BACK:
             lay = Lay(lay.centre_mm, -lay.angle_deg)
-        on_glass = job.request.source == "Platen"
         beside = tuple((other.laid, other.lay) for other in self.paper.beside) if on_glass else ()
-        return Exposure(laid, side, lay, source.optics, region, job.request, beside)
+        return Exposure(laid, side, lay, optics, region, job.request, beside)

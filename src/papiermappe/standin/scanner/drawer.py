@@ -73,6 +73,7 @@ class Trouble(BaseModel):
     gone_at: SheetNumber = None
     restart_at: SheetNumber = None
     cover_open: bool = False
+    lid_raised: bool = False
     gone: bool = False
     asleep: bool = False
 
@@ -177,7 +178,7 @@ class Drawer:
         trouble = Trouble.model_validate(await _sent(request))
         device.paper.faults = Faults(**trouble.model_dump(include=set(Faults.model_fields)))
         device.paper.cover_open, device.paper.gone = trouble.cover_open, trouble.gone
-        device.paper.asleep = trouble.asleep
+        device.paper.asleep, device.paper.lid_raised = trouble.asleep, trouble.lid_raised
         return self._done(request)
 
     async def _restart(self, request: web.Request) -> web.Response:

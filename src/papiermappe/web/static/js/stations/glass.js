@@ -15,7 +15,7 @@ export function createGlass(mappe, devices) {
   let next = 1;
   return {
     looking: false,
-    /** @type {{ picture: string, width_mm: number, height_mm: number } | null} */
+    /** @type {{ picture: string, width_mm: number, height_mm: number, light_gets_in: boolean } | null} */
     seen: null,
     /** @type {Area[]} without the margin */
     areas: [],
@@ -114,6 +114,7 @@ export function glassView(glass) {
         label: t("Original {number}: {width} by {height} mm", { number: at + 1, width: length(area.width_mm), height: length(area.height_mm) }),
       }));
     },
+    get lightGetsIn() { return glass.seen?.light_gets_in ?? false; },
     get nothing() { return glass.active && glass.areas.length === 0; },
     get chosen() { return glass.chosen === null ? null : glass.area(glass.chosen); },
     get hasChosen() { return this.chosen !== null; },
