@@ -25,7 +25,7 @@ from typing import TypeVar
 import httpx
 
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import analyse_with_preview, page_jpeg
+from papiermappe.core.pages import examine, page_jpeg
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import TicketSettings
@@ -156,11 +156,9 @@ class Bench:
         for capture in captures:
             place = runs.next_place(*runs.read_run(self.store, run_id))
             timed(steps["kept"], keeping.keep_capture, self.store, run_id, place, capture)
-            analysis, _ = timed(
-                steps["looked"], analyse_with_preview, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY
-            )
-            timed(steps["made"], page_jpeg, capture, analysis.treatment)
-            timed(steps["preview"], page_jpeg, capture, analysis.treatment, PREVIEW_PX)
+            found = timed(steps["looked"], examine, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY)
+            timed(steps["made"], page_jpeg, capture, found.analysis.treatment)
+            timed(steps["preview"], page_jpeg, capture, found.analysis.treatment, PREVIEW_PX)
         runs.end(CLERK, self.store, run_id, RunState.DONE)
         names = {
             "kept": "kept: small picture, flushed to disk, committed",

@@ -11,7 +11,7 @@ from pathlib import Path
 from benchmarks.corpus.sheets import DPI, laid_sheets
 from benchmarks.table import Row, scaled
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.pages import analyse_with_preview
+from papiermappe.core.pages import examine
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Tone, render
 
@@ -23,9 +23,9 @@ PREVIEW_PX = 1000
 def measure(share: float, seed: int) -> list[Row]:
     """Return the figures."""
     captures = _captures(scaled(PAGES, share), seed)
-    treatments = [analyse_with_preview(capture, *THUMBNAIL)[0].treatment for capture in captures]
+    treatments = [examine(capture, *THUMBNAIL).analysis.treatment for capture in captures]
     both = list(zip(captures, treatments, strict=True))
-    arrival_ms = _median_ms([partial(analyse_with_preview, capture, *THUMBNAIL) for capture in captures])
+    arrival_ms = _median_ms([partial(examine, capture, *THUMBNAIL) for capture in captures])
     rows = [Row("everything at arrival", f"{arrival_ms:.0f} ms", "<= 250 ms")]
     for name, tone, width_px, goal in (
         ("render, colour", Tone.AS_SCANNED, None, "<= 250 ms"),
@@ -61,9 +61,9 @@ def _memory_times(data: bytes, decoded: int) -> float:
     """Return how much the process grows at most, against the decoded picture."""
     capture = CapturedPicture(data, DPI)
     small = CapturedPicture(encode_jpeg(capture.pixels(8), 88), DPI / 8)
-    render(small, analyse_with_preview(small, *THUMBNAIL)[0].treatment)
+    render(small, examine(small, *THUMBNAIL).analysis.treatment)
     before_kb = peak_kb()
-    render(capture, analyse_with_preview(capture, *THUMBNAIL)[0].treatment)
+    render(capture, examine(capture, *THUMBNAIL).analysis.treatment)
     return (peak_kb() - before_kb) * 1024 / decoded
 
 

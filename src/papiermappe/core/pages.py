@@ -18,6 +18,7 @@ from papiermappe.core.encode.plain import Readable, encode_png, readable
 from papiermappe.core.encode.sample import telling_sample
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
@@ -111,17 +112,42 @@ def level_samples(source: PageSource) -> dict[Level, bytes]:
     return samples
 
 
-def analyse_with_preview(
+class Arrival(NamedTuple):
+    """What is made of a capture when it arrives."""
+
+    analysis: Analysis
+    preview: bytes
+    """A small picture of the page that follows, JPEG."""
+    imprint: bytes
+    """By which the page is compared with others."""
+
+
+def examine(
     capture: CapturedPicture,
     width_px: int,
     quality: int,
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
-) -> tuple[Analysis, bytes]:
-    """Return what is found on a capture, and a small picture of the page that follows. Raises PictureRefused."""
+) -> Arrival:
+    """Return what is found on a capture, and what is made of it. Raises PictureRefused."""
     once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
     analysis = analyse(once, upright, usual_height_mm)
-    return analysis, page_jpeg(once, analysis.treatment, width_px, quality)
+    preview = page_jpeg(once, analysis.treatment, width_px, quality)
+    return Arrival(analysis, preview, capture_imprint(once, analysis.treatment))
+
+
+def as_compared(found: Treatment) -> Treatment:
+    """Return how a page is treated to be compared with others: as it came, straightened and cut to its sheet."""
+    return Treatment(corners=found.corners, part=found.part, straighten=found.straighten, crop=found.crop)
+
+
+def capture_imprint(capture: CapturedPicture, found: Treatment) -> bytes:
+    """Return the imprint of a page, given what was found on its capture. Raises PictureRefused."""
+    as_it_came = as_compared(found)
+    head = capture.head()
+    width_mm, _ = page_size_mm(head.width_px, head.height_px, capture.dpi, as_it_came)
+    width_px = max(1, round(mm_to_px(width_mm, min(capture.dpi, INK_DPI))))
+    return imprint_of(render(capture, as_it_came, width_px), width_px / mm_to_px(width_mm, 1.0)).to_bytes()
 
 
 def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) -> _Rendered:

@@ -11,6 +11,7 @@ from papiermappe.services import (
     delivering,
     filing,
     levels,
+    pairing,
     pictures,
     reading,
     reading_files,
@@ -40,6 +41,7 @@ def tasks(
     blueprint = Blueprint()
     max_px = limits.page_px
     _arriving(blueprint, store, incoming, limits)
+    _pairing(blueprint, store, pools, max_px)
 
     @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
     def analyse(page_id: int) -> None:
@@ -83,3 +85,15 @@ def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Li
     @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
     def import_files(run_id: int) -> None:
         reading_files.import_files(store, incoming, run_id, limits.page_px)
+
+
+def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:
+    """Add the tasks that find which pages are of one sheet."""
+
+    @blueprint.task(name=JobKind.PAIR, retry=RETRIED)
+    def pair(mappe_id: int, fronts_run: int, backs_run: int) -> None:
+        pairing.pair(store, mappe_id, fronts_run, backs_run, pools.foreground, max_px)
+
+    @blueprint.task(name=JobKind.PAIR_RUN, retry=RETRIED)
+    def pair_run(run_id: int) -> None:
+        pairing.pair_by_itself(store, run_id, pools.foreground, max_px)

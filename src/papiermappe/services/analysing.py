@@ -13,7 +13,7 @@ from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import analyse_with_preview, page_jpeg
+from papiermappe.core.pages import as_compared, examine, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
@@ -21,6 +21,7 @@ from papiermappe.recognition.model import OrientationDetector
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.pages import analysis_of, treatment_of
+from papiermappe.services.pairing import pair_when_all_are_in
 from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
@@ -82,8 +83,10 @@ def _analyse(
 ) -> None:
     picture = captured_picture(store, capture, max_px)
     size = PictureSize.LANE
-    analysis, small = compute(analyse_with_preview, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
-    store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), small)
+    found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
+    analysis = found.analysis
+    store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
+    store.blobs.cache(Blobs.imprint_key(as_compared(analysis.treatment).picture_key(capture.sha256)), found.imprint)
     record_analysis(MACHINE, store, page_id, analysis, capture.id)
 
 
@@ -139,6 +142,8 @@ def record_analysis(
     seq = machine_entry(session, mappe, {page_id: fields})
     if "set_aside" in fields and run.mappe_id == mappe.id:
         run.change = seq  # windows are told how many of its pages are set aside
+    if earlier is None:
+        pair_when_all_are_in(session, run)
     if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
 

@@ -20,7 +20,7 @@ from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.history import told_of
-from papiermappe.services.pages import page_state, page_states
+from papiermappe.services.pages import page_state, page_states, pages_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
 from papiermappe.store.queue import JobKind, enqueue, read_soon
@@ -89,6 +89,26 @@ def machine_entry(
         {mappe.id: mappe},
         message=message.model_dump(mode="json") if message else None,
     )
+
+
+def arrange_for(session: Session, mappe: Mappe, operation: Operation, author: str) -> int | None:
+    """Carry out an operation as somebody wished it beforehand; that person can undo it.
+
+    Args:
+        session: of the transaction.
+        mappe: locked; the operation is on pages of it alone.
+        operation: what is done.
+        author: who wished it.
+
+    Returns:
+        The new entry; None where nothing would change.
+    """
+    pages = pages_of(session, mappe.id)
+    changes = operation.apply([page_state(page) for page in pages])
+    if not changes:
+        return None
+    by_id, said = {page.id: page for page in pages}, operation.model_dump(mode="json")
+    return _write(session, EntryKind.DO, changes, by_id, {mappe.id: mappe}, author=author, operation=said)
 
 
 def take_again(session: Session, mappe: Mappe, page: Page, capture: Capture, author: str) -> int:

@@ -46,6 +46,16 @@ def backs_of(session: Session, run: Run, order: BacksOrder) -> Backs:
     Raises:
         NotPossible: no front of it lies in its Mappe.
     """
+    fronts = select(Page.id).join(Page.capture)
+    fronts = fronts.where(Capture.run_id.in_(chain_of(session, run)), Page.mappe_id == run.mappe_id, ~Page.set_aside)
+    in_order = session.scalars(fronts.where(Page.side == Side.FRONT).order_by(Capture.run_id, Capture.sheet)).all()
+    if not in_order:
+        raise NotPossible("no_fronts", run=run.number)
+    return Backs(fronts=tuple(in_order), order=order)
+
+
+def chain_of(session: Session, run: Run) -> list[int]:
+    """Return a run and the runs that it continued after they were interrupted, by their ids, the newest first."""
     chain = [run.id]
     first, number = run.first_sheet, run.number
     while first > 1:
@@ -55,12 +65,7 @@ def backs_of(session: Session, run: Run, order: BacksOrder) -> Backs:
             break
         chain.append(before.id)
         first, number = before.first_sheet, before.number
-    fronts = select(Page.id).join(Page.capture)
-    fronts = fronts.where(Capture.run_id.in_(chain), Page.mappe_id == run.mappe_id, ~Page.set_aside)
-    in_order = session.scalars(fronts.where(Page.side == Side.FRONT).order_by(Capture.run_id, Capture.sheet)).all()
-    if not in_order:
-        raise NotPossible("no_fronts", run=run.number)
-    return Backs(fronts=tuple(in_order), order=order)
+    return chain
 
 
 def replaced_page(session: Session, run: Run, sheet: int, side: Side, is_two_sided: bool) -> Page | None:

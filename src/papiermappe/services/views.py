@@ -25,6 +25,7 @@ from papiermappe.services.journal import undo_stack
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
+from papiermappe.services.pairing import RunPairing
 from papiermappe.services.printed import PrintedPage
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
@@ -116,6 +117,11 @@ class RunView(BaseModel):
     """The kind of the landing; None: at the Mappe's end."""
     to_come: int | None
     """How many backs it was begun for, or pages to be taken again."""
+    pairing: Message | None
+    """What became of laying its backs to their fronts; None where that was not tried."""
+    uncertain_pairs: int
+    fronts_run: int | None
+    """The number of the run that brought their fronts in."""
     started_at: datetime
 
 
@@ -395,6 +401,7 @@ def _run_view(session: Session, run: Run) -> RunView:
         retaking=run.retaking,
         aside=_aside(session, run) if run.ticket and run.ticket.get("blank_backs_aside") else 0,
         **_landing(run),
+        **_pairing(run),
         started_at=run.started_at,
     )
 
@@ -414,6 +421,13 @@ def _landing(run: Run) -> dict[str, Any]:
             return {"landing": "before", "to_come": None}
         case None:
             return {"landing": None, "to_come": None}
+
+
+def _pairing(run: Run) -> dict[str, Any]:
+    told = RunPairing.model_validate(run.pairing) if run.pairing else None
+    if told is None:
+        return {"pairing": None, "uncertain_pairs": 0, "fronts_run": None}
+    return {"pairing": told.message(run.number), "uncertain_pairs": told.uncertain, "fronts_run": told.fronts_run}
 
 
 def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:

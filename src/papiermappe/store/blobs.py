@@ -57,6 +57,11 @@ class Blobs:
         return f"readings/{picture[:2]}/{picture}-{languages}-{mode}.json"
 
     @staticmethod
+    def imprint_key(picture: str) -> str:
+        """Where the imprint of a page lies, by the picture it is of. It can be made again at any time."""
+        return f"imprints/{picture[:2]}/{picture}.npz"
+
+    @staticmethod
     def estimate_key(pages: str, part: str) -> str:
         """Where an estimate of the levels lies: what pages weigh, or how a sample of one looks."""
         return f"estimates/{pages[:2]}/{pages}-{part}"

@@ -278,6 +278,8 @@ class Run(Base):
     """Where its pages go; None: to the Mappe's end."""
     areas: Mapped[list[Json] | None]
     """Areas of the glass that become a page each; None: the paper, wherever it lies."""
+    pairing: Mapped[Json | None]
+    """Of a run of backs, what became of laying them to their fronts; None before that was tried."""
     retaking: Mapped[bool] = mapped_column(server_default="false")
     """Whether the sheet that came in last is being taken again."""
     message: Mapped[Json | None]

@@ -19,6 +19,8 @@ class JobKind(StrEnum):
     ANALYSE = "analyse"
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
+    PAIR = "pair"
+    PAIR_RUN = "pair_run"
     MAKE = "make"
     DELIVER = "deliver"
     READ_AHEAD = "read_ahead"
@@ -30,6 +32,8 @@ _PRIORITY = {
     JobKind.IMPORT: 15,
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
+    JobKind.PAIR: 8,
+    JobKind.PAIR_RUN: 7,
     JobKind.FIND_UPRIGHT: 5,
     JobKind.DELIVER: 2,
     JobKind.MAKE: 0,

@@ -62,7 +62,7 @@ def _free(shape: tuple[int, ...], dpi: float, originals: Sequence[Quad]) -> NDAr
         quad_px = np.rint([[mm_to_px(x, dpi), mm_to_px(y, dpi)] for x, y in corners]).astype(np.int32)
         cv2.fillConvexPoly(covered, quad_px, 1)
     reach = 2 * round(mm_to_px(APART_MM, dpi)) + 1
-    return cv2.dilate(covered, np.ones((reach, reach), np.uint8)) == 0
+    return np.asarray(cv2.dilate(covered, np.ones((reach, reach), np.uint8)) == 0, bool)
 
 
 def _brightening(grey: NDArray[np.float32], free: NDArray[np.bool_], dpi: float) -> float:

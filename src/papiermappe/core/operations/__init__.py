@@ -4,6 +4,7 @@
 """
 
 from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
+from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, PageState
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
@@ -14,6 +15,7 @@ __all__ = [
     "BringBack",
     "Changes",
     "Crop",
+    "Interleave",
     "Move",
     "MoveToMappe",
     "Nudge",
@@ -21,6 +23,7 @@ __all__ = [
     "PageState",
     "SetAside",
     "SetTone",
+    "SheetSides",
     "SortByNumbers",
     "Straighten",
     "TakeAgain",

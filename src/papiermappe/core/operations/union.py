@@ -5,11 +5,12 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
+from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 
 Operation = Annotated[
-    BringBack | Crop | Move | MoveToMappe | Nudge | SetAside | SetTone | SortByNumbers | Straighten | Turn,
+    BringBack | Crop | Interleave | Move | MoveToMappe | Nudge | SetAside | SetTone | SortByNumbers | Straighten | Turn,
     Field(discriminator="kind"),
 ]
 

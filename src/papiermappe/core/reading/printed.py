@@ -18,6 +18,8 @@ HIGHEST_NUMBER = 9999
 YEARS = range(1900, 2100)
 MONTHS = 12
 MAX_DATES = 5
+RUNNING_WORDS = 5  # shorter lines are heads, feet, cells of tables
+SENTENCE_ENDS = frozenset(".!?:;…")
 
 _WORDS = (
     r"page|pg|sheet|seite|blatt|bl|pagina|página|sida|side|sivu|strana|stránka|oldal|lehekülg|puslapis|lappuse|p|s|f"
@@ -64,11 +66,24 @@ class Printed(_Value):
     """All that may be its number: which one is, only the other pages tell."""
     dates: tuple[date, ...] = ()
     """In the order of reading, each once."""
+    begins_within: bool | None = None
+    """Whether its text begins in the middle of a sentence; None where there are no lines of text."""
+    ends_within: bool | None = None
+    """Whether its text breaks off in the middle of a sentence."""
 
 
 def printed_on(page: PageText) -> Printed:
     """Return what is printed on a page that tells its place and its day."""
-    return Printed(numbers=tuple(_numbers(page)), dates=tuple(dict.fromkeys(_dates(page)))[:MAX_DATES])
+    numbers, dates = tuple(_numbers(page)), tuple(dict.fromkeys(_dates(page)))[:MAX_DATES]
+    running = [text for line in page.lines() if len((text := line.text.strip()).split()) >= RUNNING_WORDS]
+    if not running:
+        return Printed(numbers=numbers, dates=dates)
+    return Printed(
+        numbers=numbers,
+        dates=dates,
+        begins_within=running[0].lstrip("-\u2013\u2014\u201c\"'(")[:1].islower(),
+        ends_within=running[-1].rstrip("”\"')»")[-1:] not in SENTENCE_ENDS,
+    )
 
 
 def _numbers(page: PageText) -> Iterator[PageNumber]:

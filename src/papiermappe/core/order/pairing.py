@@ -1,0 +1,205 @@
+"""Which back belongs to which front, when fronts and backs of a pile came in one after the other.
+
+Every piece of evidence becomes a log likelihood ratio of a pair; the likeliest way to lay both runs to each other is
+the proposal. Both orders of the backs and both edges of the turn are weighed. It is sure only where the evidence, not
+the habit of people, leaves hardly another way.
+"""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.order.alignment import Alignment, Numbering, Step, align
+from papiermappe.core.order.evidence import (
+    EvidenceKind,
+    SideFacts,
+    numbering_of,
+    shade_evidence,
+    size_evidence,
+    text_evidence,
+    tint_evidence,
+)
+from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.order.shades import Shades
+from papiermappe.core.order.show_through import Turn
+from papiermappe.core.order.twins import Sameness, compare
+
+DRIFT = 3  # how many sheets both runs together may have lost or doubled beyond what their counts tell
+HABIT = {BacksOrder.TURNED_PILE: float(np.log(0.8)), BacksOrder.AS_LAID: float(np.log(0.2))}
+TWICE = {Sameness.SAME: 7.0, Sameness.OTHER: -9.0, Sameness.UNKNOWN: 0.0}
+ROUNDS = 3
+SURE_STEP, SURE_ORDER = 0.97, 0.995
+TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
+DOUBTED, DOUBT = -0.7, 0.5  # a pair that its own evidence speaks against is not sure, whatever its neighbours tell
+SPEAKS = 0.7  # from this on a piece of evidence is named
+NUMBER_SPEAKS = 3.0
+
+
+class PairedSheet(NamedTuple):
+    """A sheet of the proposal, by the places of its sides in their runs, from 0."""
+
+    front: int | None
+    back: int | None
+    step: Step
+    confidence: float
+    evidence: tuple[EvidenceKind, ...]
+
+
+class Proposal(NamedTuple):
+    """How backs belong to fronts."""
+
+    sheets: tuple[PairedSheet, ...]
+    """In the order of the fronts. A side that came twice is a sheet of its own, behind the first."""
+    backs_order: BacksOrder
+    turn: Turn
+    order_confidence: float
+    sure: bool
+    by_habit: bool
+    """Whether nothing tells more than that people turn piles over."""
+
+    @property
+    def unsure(self) -> list[int]:
+        """The sheets that should be compared, by their places in the proposal."""
+        return [at for at, sheet in enumerate(self.sheets) if sheet.confidence < SURE_STEP]
+
+
+class _Weighed(NamedTuple):
+    """One order of the backs."""
+
+    order: BacksOrder
+    alignment: Alignment
+    parts: dict[EvidenceKind, NDArray[np.float64]]
+    numbering: Numbering
+
+
+def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts]) -> Proposal:
+    """Propose which back belongs to which front.
+
+    Args:
+        fronts: as they came.
+        backs: as they came.
+
+    >>> proposal = propose([SideFacts(210, 297), SideFacts(210, 297)], [SideFacts(210, 297), SideFacts(210, 297)])
+    >>> [(sheet.front, sheet.back) for sheet in proposal.sheets], proposal.sure
+    ([(0, 1), (1, 0)], False)
+    """
+    reach = _reach(len(fronts), len(backs))
+    shades = Shades([side.imprint for side in fronts], [side.imprint for side in backs], reach)
+    twice = _twice(fronts), _twice(backs)
+    weighed = [_weigh(fronts, backs, order, shades.scores(order), twice) for order in BacksOrder]
+    totals = np.array([one.alignment.log_likelihood + HABIT[one.order] for one in weighed])
+    shares = np.exp(totals - np.logaddexp.reduce(totals))
+    best, share = weighed[int(totals.argmax())], float(shares.max())
+    sheets = tuple(_sheets(best, len(backs)))
+    told = _told(best)
+    sure = share >= SURE_ORDER and told >= TELLING and all(sheet.confidence >= SURE_STEP for sheet in sheets)
+    return Proposal(sheets, best.order, shades.turn, share, sure, by_habit=told < SPEAKS)
+
+
+def _weigh(
+    fronts: Sequence[SideFacts],
+    backs: Sequence[SideFacts],
+    order: BacksOrder,
+    scores: NDArray[np.float64],
+    twice: tuple[NDArray[np.float64], NDArray[np.float64]],
+) -> _Weighed:
+    """Lay the backs in one order to the fronts, given the scores of what shines through."""
+    laid = list(backs) if order is BacksOrder.AS_LAID else list(backs)[::-1]
+    back_twice = twice[1] if order is BacksOrder.AS_LAID else np.roll(twice[1][::-1], 1)
+    reach = _reach(len(fronts), len(backs))
+    parts = {
+        EvidenceKind.SIZE: size_evidence(fronts, laid),
+        EvidenceKind.TINT: tint_evidence(fronts, laid),
+        EvidenceKind.TEXT: text_evidence(fronts, laid),
+    }
+    numbering = numbering_of(fronts, laid)
+    rest = sum(parts.values(), np.zeros(scores.shape))
+    likely = _near_diagonal(scores.shape)
+    for _ in range(ROUNDS):
+        parts[EvidenceKind.SHOW_THROUGH] = shade_evidence(scores, likely)
+        alignment = align(rest + parts[EvidenceKind.SHOW_THROUGH], twice[0], back_twice, numbering, reach)
+        likely = _pairs_of(alignment, scores.shape)
+    return _Weighed(order, alignment, parts, numbering)
+
+
+def _reach(fronts: int, backs: int) -> tuple[int, int]:
+    more = backs - fronts
+    return min(0, more) - DRIFT, max(0, more) + DRIFT
+
+
+def _twice(sides: Sequence[SideFacts]) -> NDArray[np.float64]:
+    """Return for each side the log likelihood ratio of its being the one before, taken again."""
+    ratios = np.zeros(len(sides))
+    for at in range(1, len(sides)):
+        before, now = sides[at - 1].imprint, sides[at].imprint
+        if before is not None and now is not None:
+            ratios[at] = TWICE[compare(before, now)]
+    return ratios
+
+
+def _near_diagonal(shape: tuple[int, ...]) -> NDArray[np.float64]:
+    """Return how likely pairs are before anything is known: where both runs are at the same share of their lengths."""
+    rows, columns = (np.arange(length) / max(length, 1) for length in shape)
+    return np.asarray(np.abs(rows[:, None] - columns[None]) < 1.5 / max(*shape, 1), np.float64)
+
+
+def _pairs_of(alignment: Alignment, shape: tuple[int, ...]) -> NDArray[np.float64]:
+    likely = np.zeros(shape)
+    for front, back, step, confidence in _placed(alignment):
+        if step is Step.PAIR:
+            likely[front, back] = confidence
+    return likely
+
+
+def _placed(alignment: Alignment) -> list[tuple[int, int, Step, float]]:
+    """Return each step with the places of the sides that come next in both runs."""
+    placed, front, back = [], 0, 0
+    for step, confidence in zip(alignment.steps, alignment.confidences, strict=True):
+        placed.append((front, back, step, confidence))
+        front += step in {Step.PAIR, Step.FRONT_ALONE, Step.FRONT_TWICE}
+        back += step in {Step.PAIR, Step.BACK_ALONE, Step.BACK_TWICE}
+    return placed
+
+
+def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
+    def came(back: int) -> int:
+        return back if weighed.order is BacksOrder.AS_LAID else backs - 1 - back
+
+    sheets = []
+    for front, back, step, confidence in _placed(weighed.alignment):
+        has_front = step in {Step.PAIR, Step.FRONT_ALONE, Step.FRONT_TWICE}
+        has_back = step in {Step.PAIR, Step.BACK_ALONE, Step.BACK_TWICE}
+        evidence = tuple(_speaking(weighed, front, back)) if step is Step.PAIR else ()
+        if step is Step.PAIR and _evidence_for(weighed, front, back) < DOUBTED:
+            confidence *= DOUBT
+        sheets.append(
+            PairedSheet(front if has_front else None, came(back) if has_back else None, step, confidence, evidence)
+        )
+    return sheets
+
+
+def _speaking(weighed: _Weighed, front: int, back: int) -> list[EvidenceKind]:
+    """Return the evidence that speaks for a pair, the strongest first."""
+    ratios = {kind: float(part[front, back]) for kind, part in weighed.parts.items()}
+    if _numbers_follow(weighed.numbering, front, back):
+        ratios[EvidenceKind.NUMBERS] = NUMBER_SPEAKS
+    return sorted((kind for kind, ratio in ratios.items() if ratio >= SPEAKS), key=lambda kind: -ratios[kind])
+
+
+def _numbers_follow(numbering: Numbering, front: int, back: int) -> bool:
+    wanted = {int(number) + numbering.back_plus for number in numbering.fronts[front] if number >= 0}
+    return len(numbering.bases) > 0 and bool(wanted & {int(number) for number in numbering.backs[back]})
+
+
+def _evidence_for(weighed: _Weighed, front: int, back: int) -> float:
+    """Return how much speaks for a pair by itself, less what speaks against it."""
+    told = sum(float(part[front, back]) for part in weighed.parts.values())
+    return told + NUMBER_SPEAKS * _numbers_follow(weighed.numbering, front, back)
+
+
+def _told(weighed: _Weighed) -> float:
+    """Return how much all evidence together speaks for the proposal."""
+    pairs = [(front, back) for front, back, step, _ in _placed(weighed.alignment) if step is Step.PAIR]
+    return sum(_evidence_for(weighed, front, back) for front, back in pairs)

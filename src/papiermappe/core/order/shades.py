@@ -1,0 +1,100 @@
+"""Scores of what shines through, for the pairs of a pile that may belong together: each worked out once."""
+
+from collections import OrderedDict
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.order.imprint import Imprint
+from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.order.show_through import Comparison, Spectra, Turn
+
+WIDEST = 40  # runs whose counts differ by more are not compared
+SAMPLE = 16  # fronts that tell the turn and the order
+CLEAR = 1.3  # what the better order must stand above the other, so that only it is looked at closely
+SHORTER_EDGE_CLEAR = 1.1
+FEW = 24  # fronts: with no more both orders are looked at closely in any case
+SPECTRA_KEPT = 160
+
+
+class Shades:
+    """The shades of a pile's fronts and backs.
+
+    Args:
+        fronts: as they came; None where nothing is known of one.
+        backs: as they came.
+        reach: by how much fewer and how many more backs than fronts may have been laid at any time.
+    """
+
+    def __init__(
+        self, fronts: Sequence[Imprint | None], backs: Sequence[Imprint | None], reach: tuple[int, int]
+    ) -> None:
+        self._fronts, self._backs, self._reach = fronts, backs, reach
+        known = [imprint for imprint in (*fronts, *backs) if imprint is not None]
+        self._comparisons = {turn: Comparison(known, turn) for turn in Turn} if known else {}
+        self._spectra: OrderedDict[tuple[Turn, bool, int], Spectra] = OrderedDict()
+        self._scores: dict[tuple[Turn, int, int], float] = {}
+        self.turn, self._orders = self._sampled()
+
+    def scores(self, order: BacksOrder) -> NDArray[np.float64]:
+        """Return the scores of pairs, (fronts, backs), the backs laid in an order; not a number where unknown.
+
+        An order that a sample has shown to be wrong is not looked at.
+        """
+        if order not in self._orders:
+            return np.full((len(self._fronts), len(self._backs)), np.nan)
+        return self._scored(self.turn, order, range(len(self._fronts)))
+
+    def _sampled(self) -> tuple[Turn, tuple[BacksOrder, ...]]:
+        """Return the edge at which the sheets were turned over, and the orders of the backs that may be right."""
+        count = len(self._fronts)
+        rows = sorted({round(at) for at in np.linspace(0, count - 1, min(count, SAMPLE))}) if count else []
+        heights = {}
+        for turn in self._comparisons:
+            for order in BacksOrder:
+                scores = self._scored(turn, order, rows)[rows]
+                peaks = np.where(np.isfinite(scores), scores, 0.0).max(axis=1, initial=0.0)
+                heights[turn, order] = float(peaks.mean()) if len(peaks) else 0.0
+        best = {turn: max(heights[turn, order] for order in BacksOrder) for turn in self._comparisons}
+        if not best:
+            return Turn.LONG_EDGE, tuple(BacksOrder)
+        is_short = best[Turn.SHORT_EDGE] > SHORTER_EDGE_CLEAR * best[Turn.LONG_EDGE]
+        turn = Turn.SHORT_EDGE if is_short else Turn.LONG_EDGE
+        clear = [order for order in BacksOrder if heights[turn, order] * CLEAR > best[turn]]
+        return turn, tuple(BacksOrder) if count <= FEW else tuple(clear)
+
+    def _scored(self, turn: Turn, order: BacksOrder, rows: Sequence[int]) -> NDArray[np.float64]:
+        """Return the scores of some rows of pairs; the others are not numbers."""
+        count = len(self._backs)
+        scores = np.full((len(self._fronts), count), np.nan)
+        if self._reach[1] - self._reach[0] > WIDEST or turn not in self._comparisons:
+            return scores
+        for row in rows:
+            near = [at for at in range(row + self._reach[0], row + self._reach[1] + 1) if 0 <= at < count]
+            came = {at: at if order is BacksOrder.AS_LAID else count - 1 - at for at in near}
+            self._compare(turn, row, [back for back in came.values() if (turn, row, back) not in self._scores])
+            scores[row, near] = [self._scores[turn, row, came[at]] for at in near]
+        return scores
+
+    def _compare(self, turn: Turn, front: int, backs: Sequence[int]) -> None:
+        """Work out the scores of a front and some backs."""
+        one = self._spectra_of(turn, self._fronts, front)
+        others = [(back, self._spectra_of(turn, self._backs, back)) for back in backs]
+        self._scores.update({(turn, front, back): np.nan for back in backs})
+        seen = [(back, spectra) for back, spectra in others if spectra is not None]
+        if one is None or not seen:
+            return
+        found = self._comparisons[turn].scores(one, [spectra for _, spectra in seen])
+        self._scores.update({(turn, front, back): float(score) for (back, _), score in zip(seen, found, strict=True)})
+
+    def _spectra_of(self, turn: Turn, sides: Sequence[Imprint | None], at: int) -> Spectra | None:
+        imprint, key = sides[at], (turn, sides is self._fronts, at)
+        if imprint is None:
+            return None
+        if key not in self._spectra:
+            self._spectra[key] = self._comparisons[turn].spectra(imprint)
+            while len(self._spectra) > SPECTRA_KEPT:
+                self._spectra.popitem(last=False)
+        self._spectra.move_to_end(key)
+        return self._spectra[key]

@@ -1,0 +1,316 @@
+"""Pairing: which pages of two runs are fronts and backs of the same sheets, proposed, and done by itself where sure."""
+
+import hashlib
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import structlog
+from pydantic import BaseModel
+from sqlalchemy import exists, select
+from sqlalchemy.orm import Session
+
+from papiermappe.compute import Compute
+from papiermappe.core.operations import Interleave, SheetSides
+from papiermappe.core.order.alignment import Step
+from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds
+from papiermappe.core.order.imprint import Imprint
+from papiermappe.core.order.landing import Backs, BacksOrder
+from papiermappe.core.order.pairing import PairedSheet, Proposal, propose
+from papiermappe.core.order.show_through import Turn
+from papiermappe.core.pages import as_compared, capture_imprint
+from papiermappe.core.treatment import Treatment, page_size_mm
+from papiermappe.errors import PapiermappeError
+from papiermappe.message import Message
+from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
+from papiermappe.services.changes import run_changed
+from papiermappe.services.errors import NotPossible
+from papiermappe.services.journal import PLACE_FIELDS, arrange_for, machine_entry
+from papiermappe.services.landing import chain_of, landing_of
+from papiermappe.services.pages import analysis_of, is_blank, printed_on_page
+from papiermappe.services.pictures import captured_picture
+from papiermappe.services.transaction import transaction
+from papiermappe.store.blobs import Blobs
+from papiermappe.store.database import Store
+from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Page, Run
+from papiermappe.store.queue import JobKind, enqueue
+
+log = structlog.get_logger()
+
+PAIRING = "pairing.json"
+
+
+class SheetProposed(BaseModel):
+    """A sheet of a proposal."""
+
+    front: int | None
+    """The page."""
+    back: int | None
+    step: str
+    """`pair`, or what is missing or came twice."""
+    sure: bool
+    confidence: float
+    evidence: list[Message]
+
+
+class PairingProposed(BaseModel):
+    """How the pages of two runs belong together."""
+
+    fronts_run: int
+    """Its number in the Mappe."""
+    backs_run: int
+    fronts: list[int]
+    """The pages of the fronts, as they came."""
+    backs: list[int]
+    backs_order: BacksOrder
+    turn: Turn
+    sure: bool
+    by_habit: bool
+    sheets: list[SheetProposed]
+
+    def operation(self) -> Interleave:
+        """Return what makes these sheets."""
+        twice = {Step.FRONT_TWICE.name.lower(), Step.BACK_TWICE.name.lower()}
+        sides = [(sheet.front, sheet.back) for sheet in self.sheets]
+        return Interleave(
+            pages=tuple(page for pair in sides for page in pair if page is not None),
+            sheets=tuple(SheetSides(front=front, back=back) for front, back in sides),
+            aside=tuple(
+                page
+                for sheet in self.sheets
+                if sheet.step in twice
+                for page in (sheet.front, sheet.back)
+                if page is not None
+            ),
+        )
+
+
+class RunPairing(BaseModel):
+    """What has become of pairing the backs of a run with the fronts before it."""
+
+    fronts_run: int
+    sheets: int
+    uncertain: int
+    """How many sheets should be compared; 0 where all is sure."""
+    sure: bool
+    by_habit: bool
+
+    def message(self, run: int) -> Message:
+        """Return what is told of it, given the number of the run that brought the backs."""
+        code = "pairs_sure" if self.sure else "pairs_by_habit" if self.by_habit else "pairs_uncertain"
+        return Message(code=code, params={"count": self.sheets if self.sure else self.uncertain, "run": run})
+
+
+class _Sides(NamedTuple):
+    """The pages of both runs."""
+
+    fronts: list[Page]
+    backs: list[Page]
+
+    @property
+    def name(self) -> str:
+        """What a proposal depends on."""
+        parts = [f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in self.fronts]
+        parts += [
+            "backs",
+            *(f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in self.backs),
+        ]
+        return hashlib.sha256(" ".join(parts).encode()).hexdigest()[:32]
+
+
+def proposed(caller: Caller, store: Store, mappe_id: int, fronts_run: int, backs_run: int) -> PairingProposed | None:
+    """Return how the pages of two runs belong together; None until that has been worked out.
+
+    Raises:
+        NotFound: the Mappe is not there.
+        NotPossible: there are no such runs, or one of them has no page here.
+    """
+    with store.begin() as session:
+        visible_mappe(caller, session, mappe_id)
+        name = _sides(session, mappe_id, fronts_run, backs_run).name
+    kept = store.blobs.cached(Blobs.estimate_key(name, PAIRING))
+    return PairingProposed.model_validate_json(kept) if kept else None
+
+
+@transaction
+def request_pairing(caller: Caller, session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> None:
+    """Have it worked out how the pages of two runs belong together. Raises NotFound, NotPossible."""
+    visible_mappe(caller, session, mappe_id)
+    _sides(session, mappe_id, fronts_run, backs_run)
+    enqueue(session, JobKind.PAIR, mappe_id=mappe_id, fronts_run=fronts_run, backs_run=backs_run)
+
+
+def pair(store: Store, mappe_id: int, fronts_run: int, backs_run: int, compute: Compute, max_px: int) -> None:
+    """Work out how the pages of two runs belong together, unless that has been done."""
+    try:
+        with store.begin() as session:
+            sides = _sides(session, mappe_id, fronts_run, backs_run)
+    except NotPossible:
+        return  # pages have left meanwhile
+    _worked_out(store, sides, (fronts_run, backs_run), compute, max_px)
+
+
+def pair_by_itself(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
+    """Pair the backs that a run has brought in with the fronts they were scanned for; do it where that is sure."""
+    with store.begin() as session:
+        run = session.get(Run, run_id)
+        fronts = _fronts_run_of(session, run) if run else None
+        if run is None or fronts is None:
+            return
+        numbers = fronts.number, run.number
+        try:
+            sides = _sides(session, run.mappe_id, *numbers)
+        except NotPossible:
+            return
+    found = _worked_out(store, sides, numbers, compute, max_px)
+    _record(MACHINE, store, run_id, found)
+
+
+@transaction
+def _record(caller: Caller, session: Session, run_id: int, found: PairingProposed) -> None:
+    run = session.get_one(Run, run_id)
+    mappe = locked_mappe(caller, session, run.mappe_id)
+    session.refresh(run)
+    uncertain = sum(not sheet.sure for sheet in found.sheets)
+    told = RunPairing(
+        fronts_run=found.fronts_run,
+        sheets=len(found.sheets),
+        uncertain=uncertain,
+        sure=found.sure,
+        by_habit=found.by_habit,
+    )
+    if run.pairing == told.model_dump(mode="json"):
+        return
+    run.pairing = told.model_dump(mode="json")
+    operation = found.operation()
+    by_hand = _placed_by_hand(session, operation.pages)
+    done = None
+    if found.sure and not by_hand:
+        done = arrange_for(session, mappe, operation, run.author)
+    if done is None:
+        machine_entry(session, mappe, message=told.message(found.backs_run))
+    run_changed(session, mappe, run)
+
+
+def pair_when_all_are_in(session: Session, run: Run) -> None:
+    """Have the backs of a run paired once the run has ended and all its pages have been examined."""
+    if run.state.live or not isinstance(landing_of(run), Backs):
+        return
+    waiting = exists().where(Page.capture_id == Capture.id, Capture.run_id == run.id, Page.analysis.is_(None))
+    if not session.scalar(select(waiting)):
+        enqueue(session, JobKind.PAIR_RUN, run_id=run.id)
+
+
+def _fronts_run_of(session: Session, run: Run) -> Run | None:
+    """Return the run that brought the fronts in for which a run has brought the backs."""
+    landing = landing_of(run)
+    if not isinstance(landing, Backs):
+        return None
+    brought = select(Run).join(Capture, Capture.run_id == Run.id).join(Page, Page.capture_id == Capture.id)
+    return session.scalar(brought.where(Page.id == landing.fronts[-1]).limit(1))
+
+
+def _placed_by_hand(session: Session, pages: Sequence[int]) -> bool:
+    """Return whether a person has moved one of the pages."""
+    changes = select(JournalChange.after).join(JournalEntry, JournalEntry.seq == JournalChange.seq)
+    changes = changes.where(JournalChange.page_id.in_(pages), JournalEntry.kind != EntryKind.MACHINE)
+    return any(PLACE_FIELDS & after.keys() for after in session.scalars(changes))
+
+
+def _sides(session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> _Sides:
+    if fronts_run == backs_run:
+        raise NotPossible("pairing_same_run", run=fronts_run)
+    fronts, backs = (_pages_of_run(session, mappe_id, number) for number in (fronts_run, backs_run))
+    return _Sides(fronts, backs)
+
+
+def _pages_of_run(session: Session, mappe_id: int, number: int) -> list[Page]:
+    """Return the pages that a run, and those it continued, have brought in, as they came. Raises NotPossible."""
+    run = session.scalar(select(Run).where(Run.mappe_id == mappe_id, Run.number == number))
+    if run is None:
+        raise NotPossible("pairing_no_run", run=number)
+    brought = select(Page).join(Page.capture).where(Page.mappe_id == mappe_id)
+    brought = brought.where(Capture.run_id.in_(chain_of(session, run)))
+    in_order = brought.order_by(Capture.sheet, Capture.take.desc(), Capture.id)
+    # a person has set aside what does not belong here; blank backs have been by themselves, and count
+    pages = [page for page in session.scalars(in_order) if not page.set_aside or is_blank(page)]
+    if not pages:
+        raise NotPossible("pairing_empty", run=number)
+    return pages
+
+
+def _worked_out(
+    store: Store, sides: _Sides, numbers: tuple[int, int], compute: Compute, max_px: int
+) -> PairingProposed:
+    key = Blobs.estimate_key(sides.name, PAIRING)
+    kept = store.blobs.cached(key)
+    if kept is not None:
+        return PairingProposed.model_validate_json(kept)
+    facts = [[_facts(store, page, compute, max_px) for page in pages] for pages in sides]
+    found = _in_pages(compute(propose, *facts), sides, facts, numbers)
+    store.blobs.cache(key, found.model_dump_json().encode())
+    return found
+
+
+def _facts(store: Store, page: Page, compute: Compute, max_px: int) -> SideFacts:
+    analysis, printed, capture = analysis_of(page), printed_on_page(page), page.capture
+    treatment = as_compared(analysis.treatment) if analysis else None
+    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment or Treatment())
+    text = None
+    if printed and printed.begins_within is not None and printed.ends_within is not None:
+        text = TextEnds(printed.begins_within, printed.ends_within)
+    numbers = tuple(dict.fromkeys(number.number for number in printed.numbers)) if printed else ()
+    return SideFacts(width_mm, height_mm, _imprint(store, page, compute, max_px), numbers, text)
+
+
+def _imprint(store: Store, page: Page, compute: Compute, max_px: int) -> Imprint | None:
+    analysis = analysis_of(page)
+    if analysis is None:
+        return None
+    key = Blobs.imprint_key(as_compared(analysis.treatment).picture_key(page.capture.sha256))
+    try:
+        kept = store.blobs.cached(key)
+        if kept is None:
+            kept = compute(capture_imprint, captured_picture(store, page.capture, max_px), analysis.treatment)
+            store.blobs.cache(key, kept)
+        return Imprint.from_bytes(kept)
+    except PapiermappeError as exc:
+        log.warning("a page is paired without its picture", action="run.pair", page_id=page.id, cause=repr(exc))
+        return None
+
+
+def _in_pages(
+    proposal: Proposal, sides: _Sides, facts: Sequence[Sequence[SideFacts]], numbers: tuple[int, int]
+) -> PairingProposed:
+    """Return a proposal with pages instead of places in their runs, and its evidence in codes."""
+    unsure = set(proposal.unsure)
+
+    def shown(at: int, sheet: PairedSheet) -> SheetProposed:
+        return SheetProposed(
+            front=None if sheet.front is None else sides.fronts[sheet.front].id,
+            back=None if sheet.back is None else sides.backs[sheet.back].id,
+            step=sheet.step.name.lower(),
+            sure=not proposal.by_habit and at not in unsure,
+            confidence=round(sheet.confidence, 3),
+            evidence=[_in_code(kind, sheet, facts) for kind in sheet.evidence],
+        )
+
+    return PairingProposed(
+        fronts_run=numbers[0],
+        backs_run=numbers[1],
+        fronts=[page.id for page in sides.fronts],
+        backs=[page.id for page in sides.backs],
+        backs_order=proposal.backs_order,
+        turn=proposal.turn,
+        sure=proposal.sure,
+        by_habit=proposal.by_habit,
+        sheets=[shown(at, sheet) for at, sheet in enumerate(proposal.sheets)],
+    )
+
+
+def _in_code(kind: EvidenceKind, sheet: PairedSheet, facts: Sequence[Sequence[SideFacts]]) -> Message:
+    if kind is EvidenceKind.NUMBERS and sheet.front is not None and sheet.back is not None:
+        front, back = facts[0][sheet.front].numbers, facts[1][sheet.back].numbers
+        follows = next((number for number in front if number + 1 in back), front[0])
+        printed_back = follows + 1 if follows + 1 in back else back[0]
+        return Message(code="evidence_numbers", params={"front": follows, "back": printed_back})
+    return Message(code=f"evidence_{kind.value}")

@@ -1,0 +1,248 @@
+"""Putting fronts and backs together: drawn sheets with known truth, and evidence of one kind at a time."""
+
+from functools import lru_cache
+from itertools import permutations
+
+import numpy as np
+import pytest
+
+from papiermappe.core.order.alignment import Numbering, Step, align
+from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds
+from papiermappe.core.order.imprint import Imprint, imprint_of
+from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.order.pair_sums import NO_NUMBER, P_MISSED, P_TWICE
+from papiermappe.core.order.pairing import Proposal, propose
+from papiermappe.core.order.show_through import Turn
+from papiermappe.core.order.twins import Sameness, compare
+from papiermappe.core.paper import A4
+from papiermappe.errors import PictureRefused
+from papiermappe.standin.paper.drawing import DrawnSide, Drawing, draw_side
+from papiermappe.standin.paper.physics import Lay, Optics, Region, scan
+
+SHEETS = 7
+DPI = 100
+WORDS = ["plum", "crate", "graft", "ladder", "meadow", "frost", "hail", "press", "cider", "ditch", "blossom", "winter"]
+
+
+@lru_cache
+def drawn(number: int) -> DrawnSide:
+    """Return a page of prose that no other page has."""
+    hand = np.random.default_rng([5, number])
+
+    def draw(page: Drawing) -> None:
+        y_mm = 25.0
+        while y_mm < float(hand.uniform(150, 250)):
+            y_mm = page.paragraph(25, y_mm, 160, " ".join(hand.choice(WORDS, int(hand.integers(20, 60)))), 11)
+
+    return draw_side(A4, draw)
+
+
+@lru_cache
+def taken(number: int, seed: int = 0, upside_down_behind: bool = False) -> Imprint:
+    """Return the imprint of a page; pages 2n and 2n + 1 are the two sides of sheet n."""
+    behind = drawn(number ^ 1)
+    hand = np.random.default_rng([seed, number])
+    lay = Lay(
+        (105 + float(hand.uniform(-1.5, 1.5)), 148.5 + float(hand.uniform(-1.5, 1.5))), float(hand.uniform(-0.1, 0.1))
+    )
+    picture = scan(
+        drawn(number), behind, lay, Optics((250, 250, 250), 0.0), Region(0, 0, 210, 297), DPI, seed * 100 + number
+    )
+    if upside_down_behind and number % 2:  # turned over at its short edge: the back comes upside down
+        picture = np.ascontiguousarray(picture[::-1, ::-1])
+    return imprint_of(picture, DPI)
+
+
+def side(number: int, seed: int = 0, numbers: tuple[int, ...] = ()) -> SideFacts:
+    """Return what is known of a page."""
+    return SideFacts(210, 297, taken(number, seed), numbers)
+
+
+def fronts(*sheets: int) -> list[SideFacts]:
+    """Return fronts of sheets."""
+    return [side(2 * sheet) for sheet in sheets]
+
+
+def backs(*sheets: int) -> list[SideFacts]:
+    """Return backs of sheets."""
+    return [side(2 * sheet + 1) for sheet in sheets]
+
+
+def paired(proposal: Proposal) -> list[tuple[int | None, int | None]]:
+    """Return the places of fronts and backs in their runs."""
+    return [(sheet.front, sheet.back) for sheet in proposal.sheets]
+
+
+@pytest.mark.parametrize("order", BacksOrder)
+def test_both_orders_of_backs_are_told_by_what_shines_through(order: BacksOrder) -> None:
+    sheets = list(range(SHEETS))
+    laid = sheets if order is BacksOrder.AS_LAID else sheets[::-1]
+    proposal = propose(fronts(*sheets), backs(*laid))
+    assert proposal.sure
+    assert proposal.backs_order is order
+    assert proposal.turn is Turn.LONG_EDGE
+    assert [(front, laid[back]) for front, back in paired(proposal)] == [(sheet, sheet) for sheet in sheets]  # type: ignore[index]
+    assert all(sheet.evidence == (EvidenceKind.SHOW_THROUGH,) for sheet in proposal.sheets)
+
+
+def test_a_turn_at_the_short_edge_is_told() -> None:
+    turned = [SideFacts(210, 297, taken(2 * sheet + 1, 0, True)) for sheet in range(SHEETS)]
+    proposal = propose(fronts(*range(SHEETS)), turned)
+    assert proposal.turn is Turn.SHORT_EDGE
+    assert proposal.sure
+    assert paired(proposal) == [(sheet, sheet) for sheet in range(SHEETS)]
+
+
+@pytest.mark.parametrize("missing", [0, 3, SHEETS - 1])
+def test_a_back_that_was_missed_leaves_its_place_empty(missing: int) -> None:
+    kept = [sheet for sheet in range(SHEETS) if sheet != missing]
+    proposal = propose(fronts(*range(SHEETS)), backs(*kept[::-1]))
+    assert proposal.sure
+    alone = [sheet for sheet in proposal.sheets if sheet.step is Step.FRONT_ALONE]
+    assert [sheet.front for sheet in alone] == [missing]
+    assert len(proposal.sheets) == SHEETS
+
+
+def test_a_front_that_was_missed_leaves_its_place_empty() -> None:
+    proposal = propose(fronts(0, 1, 3, 4, 5, 6), backs(*range(SHEETS)))
+    assert proposal.sure
+    assert [(sheet.step, sheet.back) for sheet in proposal.sheets if sheet.front is None] == [(Step.BACK_ALONE, 2)]
+
+
+def test_a_back_that_was_fed_twice_is_told_from_a_stranger() -> None:
+    again = [*backs(0, 1, 2), side(5, seed=9), *backs(3, 4, 5, 6)]
+    proposal = propose(fronts(*range(SHEETS)), again)
+    assert proposal.sure
+    assert [(sheet.step, sheet.back) for sheet in proposal.sheets if sheet.front is None] == [(Step.BACK_TWICE, 3)]
+
+
+def test_faults_that_meet_are_not_called_sure() -> None:
+    # front 3 and back 4 are missing: the counts agree, and front 4 seems to have back 3
+    proposal = propose(fronts(0, 1, 2, 4, 5, 6), backs(0, 1, 2, 3, 5, 6))
+    wrong = [(front, back) for front, back in paired(proposal) if (front, back) == (3, 3)]
+    assert not wrong or not proposal.sure
+
+
+def plain(count: int, *numbers: int | None) -> list[SideFacts]:
+    """Return pages of which nothing but perhaps a number is known."""
+    given = [*numbers, *([None] * (count - len(numbers)))]
+    return [SideFacts(210, 297, None, () if number is None else (number,)) for number in given]
+
+
+def test_nothing_to_go_by_is_habit_and_not_sure() -> None:
+    proposal = propose(plain(4), plain(4))
+    assert proposal.by_habit
+    assert not proposal.sure
+    assert proposal.backs_order is BacksOrder.TURNED_PILE  # what people mostly do
+    assert paired(proposal) == [(0, 3), (1, 2), (2, 1), (3, 0)]
+
+
+def test_printed_numbers_tell_the_order_and_the_missing_back() -> None:
+    proposal = propose(plain(5, 1, 3, 5, 7, 9), plain(4, 10, 8, 4, 2))
+    assert proposal.sure
+    assert paired(proposal) == [(0, 3), (1, 2), (2, None), (3, 1), (4, 0)]
+    assert proposal.sheets[0].evidence == (EvidenceKind.NUMBERS,)
+
+
+def test_backs_that_lie_first_sheet_first_are_told_by_their_numbers() -> None:
+    proposal = propose(plain(4, 1, 3, 5, 7), plain(4, 2, 4, 6, 8))
+    assert proposal.backs_order is BacksOrder.AS_LAID
+    assert proposal.sure
+
+
+def test_a_third_of_the_numbers_fixes_where_a_sheet_is_missing() -> None:
+    numbers = [1, None, None, 7, None, None, 13, None, None, 19]
+    back_numbers = [
+        None,
+        4,
+        None,
+        None,
+        12,
+        None,
+        None,
+        18,
+        None,
+    ]  # of sheets 0, 1, 2, 4, ...: the back of 3 is missing
+    proposal = propose(plain(10, *numbers), plain(9, *[None, 4, None, None, 12, None, None, 18, 20]))
+    assert len(back_numbers) == 9
+    alone = [sheet.front for sheet in proposal.sheets if sheet.step is Step.FRONT_ALONE]
+    assert len(alone) == 1
+    assert alone[0] in {2, 3, 4}  # between sheet 1, whose back is there, and sheet 5, whose is
+    assert not proposal.sure  # which of them, nothing tells
+
+
+def test_years_and_restarted_numbers_are_no_reason() -> None:
+    years = propose(plain(4, 2024, 2024, 2025, 2025), plain(4, 2025, 2024, 2024, 2025))
+    assert not years.sure
+    restarted = propose(plain(6, 1, 3, 5, 1, 3, 5), plain(6, 2, 4, 6, 2, 4, 6))
+    assert paired(restarted) == [(at, at) for at in range(6)]
+
+
+def test_a_sheet_of_another_size_finds_its_back() -> None:
+    small = SideFacts(148, 210)
+    proposal = propose([*plain(2), small, *plain(3)], [*plain(2), small, *plain(3)])
+    assert proposal.backs_order is BacksOrder.AS_LAID
+    assert EvidenceKind.SIZE in proposal.sheets[2].evidence
+
+
+def test_text_that_goes_on_speaks_for_a_pair() -> None:
+    open_end = [SideFacts(210, 297, None, (), TextEnds(False, True)) for _ in range(4)]
+    going_on = [SideFacts(210, 297, None, (), TextEnds(True, False)) for _ in range(4)]
+    assert EvidenceKind.TEXT in propose(open_end, going_on).sheets[0].evidence
+
+
+def test_runs_of_very_different_length_are_laid_all_the_same() -> None:
+    proposal = propose(plain(60), plain(3))
+    assert not proposal.sure
+    assert sorted(sheet.back for sheet in proposal.sheets if sheet.back is not None) == [0, 1, 2]
+    assert sorted(sheet.front for sheet in proposal.sheets if sheet.front is not None) == list(range(60))
+
+
+def test_the_confidence_is_the_share_of_all_ways_worked_out_by_hand() -> None:
+    """All ways through two fronts and one back, written out: one pair and one front alone, or all three alone."""
+    pairs, nothing = np.array([[1.0], [2.0]]), np.full((2, 1), NO_NUMBER)
+    numbering = Numbering(nothing, nothing[:1], np.array([], np.int64), 2, 1)
+    found = align(pairs, np.full(2, -1e30), np.zeros(1), numbering, (-3, 3))
+    one = 1 - 2 * P_MISSED - 2 * P_TWICE
+    first = one * np.exp(1.0) * P_MISSED
+    second = one * np.exp(2.0) * P_MISSED
+    apart = len(set(permutations("FFB"))) * P_MISSED**3
+    # a back alone can also come twice only behind another back, a front twice not at all here
+    assert found.steps == [Step.FRONT_ALONE, Step.PAIR]
+    assert found.confidences[1] == pytest.approx(second / (first + second + apart), rel=1e-6)
+    assert found.log_likelihood == pytest.approx(np.log(first + second + apart), abs=1e-9)
+
+
+def test_the_same_side_taken_twice_is_told_from_another_page() -> None:
+    assert compare(taken(4), taken(4, seed=3)) is Sameness.SAME
+    assert compare(taken(4), taken(6)) is Sameness.OTHER
+    empty = imprint_of(np.full((1169, 827), 248, np.uint8), DPI)
+    assert compare(empty, empty) is Sameness.UNKNOWN  # blank pages are all alike
+
+
+def test_forms_alike_but_filled_in_differently_are_not_the_same() -> None:
+    def filled(name: str) -> Imprint:
+        def draw(page: Drawing) -> None:
+            for row in range(10):
+                page.box(20, 30 + 22 * row, 170, 14)
+                page.text(22, 34 + 22 * row, "Weight at the gate", 8)
+            page.text(60, 62, name, 12)
+
+        return imprint_of(draw_side(A4, draw).raster(DPI), DPI)
+
+    assert compare(filled("Tamsin"), filled("Tamsin")) is Sameness.SAME
+    assert compare(filled("Tamsin"), filled("Oskar")) is Sameness.OTHER
+
+
+def test_an_imprint_survives_being_kept_and_a_torn_one_is_refused() -> None:
+    kept = taken(0).to_bytes()
+    again = Imprint.from_bytes(kept)
+    assert np.array_equal(again.shade, taken(0).shade)
+    assert np.array_equal(again.ink, taken(0).ink)
+    for torn in (kept[: len(kept) // 2], b"", b"PK\x03\x04nonsense"):
+        with pytest.raises(PictureRefused):
+            Imprint.from_bytes(torn)
+
+
+def test_a_bilevel_scan_shows_nothing_of_its_back() -> None:
+    assert not imprint_of(np.where(drawn(0).raster(DPI) < 128, 0, 255).astype(np.uint8), DPI).shade.any()
