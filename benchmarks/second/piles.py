@@ -2,7 +2,7 @@
 
 import io
 from collections.abc import Callable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
@@ -100,7 +100,7 @@ def _scanned(side: Paper, other: Paper, through: float, grain: float, hand: Hand
     sheet = np.clip(side.picture.astype(np.float32) - through * softened, 0, 255)
     size = px(side.width_mm + 2 * MARGIN_MM), px(side.height_mm + 2 * MARGIN_MM)
     turn = cv2.getRotationMatrix2D((sheet.shape[1] / 2, sheet.shape[0] / 2), float(hand.normal(0, 0.35)), 1.0)
-    turn[:, 2] += hand.uniform(0.6, 1.4, 2) * px(MARGIN_MM)
+    turn[:, 2] += tuple(round(float(share) * px(MARGIN_MM)) for share in hand.uniform(0.6, 1.4, 2))
     laid = cv2.warpAffine(sheet, turn, size, flags=cv2.INTER_CUBIC, borderValue=BACKING)
     return CapturedPicture(_jpeg(laid * _fall(size, hand) + hand.normal(0, grain, laid.shape), hand), float(DPI))
 
@@ -112,7 +112,7 @@ def _fall(size: tuple[int, int], hand: Hand) -> NDArray[np.float32]:
     return np.asarray((across * down)[..., None], np.float32)
 
 
-def _jpeg(levels: NDArray[np.float64], hand: Hand) -> bytes:
+def _jpeg(levels: NDArray[np.floating[Any]], hand: Hand) -> bytes:
     out = io.BytesIO()
     picture = Image.fromarray(np.clip(levels, 0, 255).astype(np.uint8))
     picture.save(out, "JPEG", quality=int(hand.integers(78, 94)), dpi=(DPI, DPI))

@@ -28,6 +28,8 @@ TICKETS = {
     "Member cards": TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=600, paper="Card"),
 }
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
+MEETING = ["minutes", "letter-store", "lease", "delivery-118", "hail"]
+"""Papers with something on both sides, for a scanner that takes one side."""
 HANDS = Caller("demo")
 
 
@@ -44,7 +46,7 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
     try:
         if delivering.list_destinations(HANDS, store):
             return
-        zaunkoenig, kiebitz, _ = (
+        zaunkoenig, kiebitz, stieglitz = (
             devices.add_device(HANDS, store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
         )
         numbers = {name: delivering.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS}
@@ -64,6 +66,9 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
             TicketSettings(),
         )
         desk_of.set_last_aside(lease)
+        one_sided = TicketSettings(sides=Sides.ONE)
+        desk_of.scan("Meeting of 12 October", stieglitz, MEETING, one_sided, "stieglitz")
+        desk_of.lay_backs(MEETING, "stieglitz", missed=2)
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
     finally:
         store.close()
@@ -80,9 +85,21 @@ class _Demo:
         load = {"originals": originals, "where": where, "seed": 2026}
         httpx.post(f"{self._standin_url}/devices/{device}/load", json=load, trust_env=False).raise_for_status()
 
-    def scan(self, subject: str, device: int, originals: list[str], ticket: TicketSettings) -> int:
+    def lay_backs(self, originals: list[str], device: str, missed: int) -> None:
+        """Lay a pile that has been turned over into a feeder, without the sheet that the feeder is going to miss."""
+        drawer = f"{self._standin_url}/devices/{device}"
+        load = {"originals": originals, "where": "feeder", "seed": 2027, "turned_over": True, "reversed": True}
+        httpx.post(f"{drawer}/load", json=load, trust_env=False).raise_for_status()
+        pile = httpx.get(f"{drawer}/paper", trust_env=False).json()["feeder"]
+        httpx.post(f"{drawer}/take-out", json={}, trust_env=False).raise_for_status()
+        for sheet in (*pile[:missed], *pile[missed + 1 :]):
+            httpx.post(f"{drawer}/lay-sheet", json=sheet, trust_env=False).raise_for_status()
+
+    def scan(
+        self, subject: str, device: int, originals: list[str], ticket: TicketSettings, key: str | None = None
+    ) -> int:
         on_glass = ticket.source is Source.GLASS
-        self.lay(originals, "kiebitz" if on_glass else "zaunkoenig", ticket.source.value)
+        self.lay(originals, key or ("kiebitz" if on_glass else "zaunkoenig"), ticket.source.value)
         mappe = mappen.open_mappe(HANDS, self._store, subject)
         run = runs.start_run(HANDS, self._store, mappe, device, ticket)
         if on_glass:

@@ -40,7 +40,7 @@ def ends_paired(store: Store, run: int) -> None:
 def proposed(store: Store, mappe: int, fronts: int = 1, backs: int = 2) -> PairingProposed:
     """Have a proposal worked out; return it."""
     pairing.request_pairing(ANNA, store, mappe, fronts, backs)
-    pairing.pair(store, mappe, fronts, backs, here, DEFAULT_LIMIT_PX)
+    pairing.pair(store, mappe, fronts, backs, None, here, DEFAULT_LIMIT_PX)
     found = pairing.proposed(ANNA, store, mappe, fronts, backs)
     assert found is not None
     return found
@@ -113,7 +113,10 @@ def test_any_two_runs_can_be_paired_and_the_evidence_is_told(
     found = proposed(store, mappe)
     assert found.sure
     assert found.backs_order is BacksOrder.TURNED_PILE
-    assert "each side shows through on the other" in [WORDS.text(said) for said in found.sheets[0].evidence]
+    first = next(
+        pair for pair in found.near if pair.front == found.sheets[0].front and pair.back == found.sheets[0].back
+    )
+    assert "each side shows through on the other" in [WORDS.text(said) for said in first.evidence]
     do(store, mappe, found.operation())
     now = desk(store, mappe)
     assert len(now.lanes) == 6

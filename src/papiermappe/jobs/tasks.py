@@ -2,6 +2,7 @@
 
 from procrastinate import Blueprint
 
+from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import TriedAgain
@@ -91,8 +92,9 @@ def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> N
     """Add the tasks that find which pages are of one sheet."""
 
     @blueprint.task(name=JobKind.PAIR, retry=RETRIED)
-    def pair(mappe_id: int, fronts_run: int, backs_run: int) -> None:
-        pairing.pair(store, mappe_id, fronts_run, backs_run, pools.foreground, max_px)
+    def pair(mappe_id: int, fronts_run: int, backs_run: int, order: str | None) -> None:
+        known = BacksOrder(order) if order else None
+        pairing.pair(store, mappe_id, fronts_run, backs_run, known, pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.PAIR_RUN, retry=RETRIED)
     def pair_run(run_id: int) -> None:

@@ -36,8 +36,6 @@ from papiermappe.store.queue import JobKind, enqueue
 
 log = structlog.get_logger()
 
-PAIRING = "pairing.json"
-
 
 class SheetProposed(BaseModel):
     """A sheet of a proposal."""
@@ -49,6 +47,13 @@ class SheetProposed(BaseModel):
     """`pair`, or what is missing or came twice."""
     sure: bool
     confidence: float
+
+
+class PairEvidence(BaseModel):
+    """What speaks for two pages being of one sheet."""
+
+    front: int
+    back: int
     evidence: list[Message]
 
 
@@ -66,6 +71,8 @@ class PairingProposed(BaseModel):
     sure: bool
     by_habit: bool
     sheets: list[SheetProposed]
+    near: list[PairEvidence]
+    """What speaks for pairs, these and others that lie near."""
 
     def operation(self) -> Interleave:
         """Return what makes these sheets."""
@@ -91,13 +98,20 @@ class RunPairing(BaseModel):
     sheets: int
     uncertain: int
     """How many sheets should be compared; 0 where all is sure."""
+    missing: int = 0
+    """How many sides are missing."""
     sure: bool
     by_habit: bool
 
     def message(self, run: int) -> Message:
         """Return what is told of it, given the number of the run that brought the backs."""
-        code = "pairs_sure" if self.sure else "pairs_by_habit" if self.by_habit else "pairs_uncertain"
-        return Message(code=code, params={"count": self.sheets if self.sure else self.uncertain, "run": run})
+        if self.by_habit:
+            return Message(code="pairs_by_habit", params={"run": run})
+        if not self.sure:
+            return Message(code="pairs_uncertain", params={"count": self.uncertain, "run": run})
+        if self.missing:
+            return Message(code="pairs_sure_but_missing", params={"count": self.missing, "run": run})
+        return Message(code="pairs_sure", params={"count": self.sheets, "run": run})
 
 
 class _Sides(NamedTuple):
@@ -117,8 +131,18 @@ class _Sides(NamedTuple):
         return hashlib.sha256(" ".join(parts).encode()).hexdigest()[:32]
 
 
-def proposed(caller: Caller, store: Store, mappe_id: int, fronts_run: int, backs_run: int) -> PairingProposed | None:
+def proposed(
+    caller: Caller, store: Store, mappe_id: int, fronts_run: int, backs_run: int, order: BacksOrder | None = None
+) -> PairingProposed | None:
     """Return how the pages of two runs belong together; None until that has been worked out.
+
+    Args:
+        caller: who asks.
+        store: of the Mappe.
+        mappe_id: of the Mappe.
+        fronts_run: the number of the run that brought the fronts in.
+        backs_run: that of the run that brought the backs in.
+        order: in which the backs lie, where a person knows it.
 
     Raises:
         NotFound: the Mappe is not there.
@@ -126,27 +150,43 @@ def proposed(caller: Caller, store: Store, mappe_id: int, fronts_run: int, backs
     """
     with store.begin() as session:
         visible_mappe(caller, session, mappe_id)
-        name = _sides(session, mappe_id, fronts_run, backs_run).name
-    kept = store.blobs.cached(Blobs.estimate_key(name, PAIRING))
+        sides = _sides(session, mappe_id, fronts_run, backs_run)
+    kept = store.blobs.cached(_key(sides, order))
     return PairingProposed.model_validate_json(kept) if kept else None
 
 
 @transaction
-def request_pairing(caller: Caller, session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> None:
+def request_pairing(
+    caller: Caller,
+    session: Session,
+    mappe_id: int,
+    fronts_run: int,
+    backs_run: int,
+    order: BacksOrder | None = None,
+) -> None:
     """Have it worked out how the pages of two runs belong together. Raises NotFound, NotPossible."""
     visible_mappe(caller, session, mappe_id)
     _sides(session, mappe_id, fronts_run, backs_run)
-    enqueue(session, JobKind.PAIR, mappe_id=mappe_id, fronts_run=fronts_run, backs_run=backs_run)
+    known = None if order is None else order.value
+    enqueue(session, JobKind.PAIR, mappe_id=mappe_id, fronts_run=fronts_run, backs_run=backs_run, order=known)
 
 
-def pair(store: Store, mappe_id: int, fronts_run: int, backs_run: int, compute: Compute, max_px: int) -> None:
+def pair(
+    store: Store,
+    mappe_id: int,
+    fronts_run: int,
+    backs_run: int,
+    order: BacksOrder | None,
+    compute: Compute,
+    max_px: int,
+) -> None:
     """Work out how the pages of two runs belong together, unless that has been done."""
     try:
         with store.begin() as session:
             sides = _sides(session, mappe_id, fronts_run, backs_run)
     except NotPossible:
         return  # pages have left meanwhile
-    _worked_out(store, sides, (fronts_run, backs_run), compute, max_px)
+    _worked_out(store, sides, (fronts_run, backs_run), order, compute, max_px)
 
 
 def pair_by_itself(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
@@ -161,7 +201,7 @@ def pair_by_itself(store: Store, run_id: int, compute: Compute, max_px: int) -> 
             sides = _sides(session, run.mappe_id, *numbers)
         except NotPossible:
             return
-    found = _worked_out(store, sides, numbers, compute, max_px)
+    found = _worked_out(store, sides, numbers, None, compute, max_px)
     _record(MACHINE, store, run_id, found)
 
 
@@ -170,11 +210,11 @@ def _record(caller: Caller, session: Session, run_id: int, found: PairingPropose
     run = session.get_one(Run, run_id)
     mappe = locked_mappe(caller, session, run.mappe_id)
     session.refresh(run)
-    uncertain = sum(not sheet.sure for sheet in found.sheets)
     told = RunPairing(
         fronts_run=found.fronts_run,
         sheets=len(found.sheets),
-        uncertain=uncertain,
+        uncertain=sum(not sheet.sure for sheet in found.sheets),
+        missing=sum(sheet.step in {"front_alone", "back_alone"} for sheet in found.sheets),
         sure=found.sure,
         by_habit=found.by_habit,
     )
@@ -238,15 +278,24 @@ def _pages_of_run(session: Session, mappe_id: int, number: int) -> list[Page]:
     return pages
 
 
+def _key(sides: _Sides, order: BacksOrder | None) -> str:
+    return Blobs.estimate_key(sides.name, f"pairing-{order.value if order else 'any'}.json")
+
+
 def _worked_out(
-    store: Store, sides: _Sides, numbers: tuple[int, int], compute: Compute, max_px: int
+    store: Store,
+    sides: _Sides,
+    numbers: tuple[int, int],
+    order: BacksOrder | None,
+    compute: Compute,
+    max_px: int,
 ) -> PairingProposed:
-    key = Blobs.estimate_key(sides.name, PAIRING)
+    key = _key(sides, order)
     kept = store.blobs.cached(key)
     if kept is not None:
         return PairingProposed.model_validate_json(kept)
     facts = [[_facts(store, page, compute, max_px) for page in pages] for pages in sides]
-    found = _in_pages(compute(propose, *facts), sides, facts, numbers)
+    found = _in_pages(compute(propose, *facts, order), sides, facts, numbers)
     store.blobs.cache(key, found.model_dump_json().encode())
     return found
 
@@ -291,7 +340,6 @@ def _in_pages(
             step=sheet.step.name.lower(),
             sure=not proposal.by_habit and at not in unsure,
             confidence=round(sheet.confidence, 3),
-            evidence=[_in_code(kind, sheet, facts) for kind in sheet.evidence],
         )
 
     return PairingProposed(
@@ -304,13 +352,20 @@ def _in_pages(
         sure=proposal.sure,
         by_habit=proposal.by_habit,
         sheets=[shown(at, sheet) for at, sheet in enumerate(proposal.sheets)],
+        near=[
+            PairEvidence(
+                front=sides.fronts[front].id,
+                back=sides.backs[back].id,
+                evidence=[_in_code(kind, facts[0][front], facts[1][back]) for kind in kinds],
+            )
+            for (front, back), kinds in proposal.near.items()
+        ],
     )
 
 
-def _in_code(kind: EvidenceKind, sheet: PairedSheet, facts: Sequence[Sequence[SideFacts]]) -> Message:
-    if kind is EvidenceKind.NUMBERS and sheet.front is not None and sheet.back is not None:
-        front, back = facts[0][sheet.front].numbers, facts[1][sheet.back].numbers
-        follows = next((number for number in front if number + 1 in back), front[0])
-        printed_back = follows + 1 if follows + 1 in back else back[0]
-        return Message(code="evidence_numbers", params={"front": follows, "back": printed_back})
+def _in_code(kind: EvidenceKind, front: SideFacts, back: SideFacts) -> Message:
+    if kind is EvidenceKind.NUMBERS:
+        follows = next(number for number in front.numbers if {number, number + 1} & set(back.numbers))
+        follower = follows + 1 if follows + 1 in back.numbers else follows
+        return Message(code="evidence_numbers", params={"front": follows, "back": follower})
     return Message(code=f"evidence_{kind.value}")

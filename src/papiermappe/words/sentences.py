@@ -47,6 +47,7 @@ SENTENCES: dict[str, str | Plural] = {
     "run_interrupted": N_("{cause} {safe} {next_step}"),
     "backs_differ": N_("{fronts_said}, but {backs_said} came. Nothing is lost; look the pairs through at Order."),
     "pairs_sure": NN_("Run {run}: {count} sheet, each back with its front", "Run {run}: {count} sheets, each back with its front"),
+    "pairs_sure_but_missing": NN_("{count} side is missing from run {run}; every other back is with its front", "{count} sides are missing from run {run}; every other back is with its front"),
     "pairs_uncertain": NN_("{count} pair of run {run} is uncertain. Compare it at Order.", "{count} pairs of run {run} are uncertain. Compare them at Order."),
     "pairs_by_habit": N_("Nothing on the pages tells which back belongs to which front: run {run} is paired by its order alone."),
     "pairing_same_run": N_("Run {run} cannot be its own backs. Choose two runs."),

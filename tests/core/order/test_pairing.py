@@ -16,7 +16,7 @@ from papiermappe.core.order.show_through import Turn
 from papiermappe.core.order.twins import Sameness, compare
 from papiermappe.core.paper import A4
 from papiermappe.errors import PictureRefused
-from papiermappe.standin.paper.drawing import DrawnSide, Drawing, draw_side
+from papiermappe.standin.paper.drawing import Drawing, DrawnSide, draw_side
 from papiermappe.standin.paper.physics import Lay, Optics, Region, scan
 
 SHEETS = 7

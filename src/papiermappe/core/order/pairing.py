@@ -33,6 +33,7 @@ ROUNDS = 3
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
 DOUBTED, DOUBT = -0.7, 0.5  # a pair that its own evidence speaks against is not sure, whatever its neighbours tell
+NAMED = {EvidenceKind.SHOW_THROUGH: 2.0}  # sheets alike shine through each other a little, whichever they are
 SPEAKS = 0.7  # from this on a piece of evidence is named
 NUMBER_SPEAKS = 3.0
 
@@ -58,6 +59,8 @@ class Proposal(NamedTuple):
     sure: bool
     by_habit: bool
     """Whether nothing tells more than that people turn piles over."""
+    near: dict[tuple[int, int], tuple[EvidenceKind, ...]]
+    """What speaks for other pairs that lie near, by front and back."""
 
     @property
     def unsure(self) -> list[int]:
@@ -74,12 +77,13 @@ class _Weighed(NamedTuple):
     numbering: Numbering
 
 
-def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts]) -> Proposal:
+def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], order: BacksOrder | None = None) -> Proposal:
     """Propose which back belongs to which front.
 
     Args:
         fronts: as they came.
         backs: as they came.
+        order: of the backs, where a person knows it.
 
     >>> proposal = propose([SideFacts(210, 297), SideFacts(210, 297)], [SideFacts(210, 297), SideFacts(210, 297)])
     >>> [(sheet.front, sheet.back) for sheet in proposal.sheets], proposal.sure
@@ -88,14 +92,16 @@ def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts]) -> Proposal
     reach = _reach(len(fronts), len(backs))
     shades = Shades([side.imprint for side in fronts], [side.imprint for side in backs], reach)
     twice = _twice(fronts), _twice(backs)
-    weighed = [_weigh(fronts, backs, order, shades.scores(order), twice) for order in BacksOrder]
+    orders = list(BacksOrder) if order is None else [order]
+    weighed = [_weigh(fronts, backs, way, shades.scores(way), twice) for way in orders]
     totals = np.array([one.alignment.log_likelihood + HABIT[one.order] for one in weighed])
     shares = np.exp(totals - np.logaddexp.reduce(totals))
     best, share = weighed[int(totals.argmax())], float(shares.max())
     sheets = tuple(_sheets(best, len(backs)))
     told = _told(best)
     sure = share >= SURE_ORDER and told >= TELLING and all(sheet.confidence >= SURE_STEP for sheet in sheets)
-    return Proposal(sheets, best.order, shades.turn, share, sure, by_habit=told < SPEAKS)
+    near = _near(best, len(fronts), len(backs), reach)
+    return Proposal(sheets, best.order, shades.turn, share, sure, told < SPEAKS, near)
 
 
 def _weigh(
@@ -163,10 +169,26 @@ def _placed(alignment: Alignment) -> list[tuple[int, int, Step, float]]:
     return placed
 
 
-def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
-    def came(back: int) -> int:
-        return back if weighed.order is BacksOrder.AS_LAID else backs - 1 - back
+def _came(back: int, backs: int, order: BacksOrder) -> int:
+    """Return how manieth a back came, given how manieth it lies."""
+    return back if order is BacksOrder.AS_LAID else backs - 1 - back
 
+
+def _near(
+    weighed: _Weighed, fronts: int, backs: int, reach: tuple[int, int]
+) -> dict[tuple[int, int], tuple[EvidenceKind, ...]]:
+    """Return what speaks for pairs that lie near each other, where anything does."""
+    pairs = [
+        (front, back)
+        for front in range(fronts)
+        for back in range(front + reach[0], front + reach[1] + 1)
+        if 0 <= back < backs
+    ]
+    speaking = {(front, back): tuple(_speaking(weighed, front, back)) for front, back in pairs}
+    return {(front, _came(back, backs, weighed.order)): kinds for (front, back), kinds in speaking.items() if kinds}
+
+
+def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
     sheets = []
     for front, back, step, confidence in _placed(weighed.alignment):
         has_front = step in {Step.PAIR, Step.FRONT_ALONE, Step.FRONT_TWICE}
@@ -175,7 +197,13 @@ def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
         if step is Step.PAIR and _evidence_for(weighed, front, back) < DOUBTED:
             confidence *= DOUBT
         sheets.append(
-            PairedSheet(front if has_front else None, came(back) if has_back else None, step, confidence, evidence)
+            PairedSheet(
+                front if has_front else None,
+                _came(back, backs, weighed.order) if has_back else None,
+                step,
+                confidence,
+                evidence,
+            )
         )
     return sheets
 
@@ -185,7 +213,8 @@ def _speaking(weighed: _Weighed, front: int, back: int) -> list[EvidenceKind]:
     ratios = {kind: float(part[front, back]) for kind, part in weighed.parts.items()}
     if _numbers_follow(weighed.numbering, front, back):
         ratios[EvidenceKind.NUMBERS] = NUMBER_SPEAKS
-    return sorted((kind for kind, ratio in ratios.items() if ratio >= SPEAKS), key=lambda kind: -ratios[kind])
+    speaking = [kind for kind, ratio in ratios.items() if ratio >= NAMED.get(kind, SPEAKS)]
+    return sorted(speaking, key=lambda kind: -ratios[kind])
 
 
 def _numbers_follow(numbering: Numbering, front: int, back: int) -> bool:

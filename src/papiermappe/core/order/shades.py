@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.landing import BacksOrder
-from papiermappe.core.order.show_through import Comparison, Spectra, Turn
+from papiermappe.core.order.show_through import Comparison, Spectra, Turn, can_be_seen
 
 WIDEST = 40  # runs whose counts differ by more are not compared
 SAMPLE = 16  # fronts that tell the turn and the order
@@ -82,7 +82,15 @@ class Shades:
         one = self._spectra_of(turn, self._fronts, front)
         others = [(back, self._spectra_of(turn, self._backs, back)) for back in backs]
         self._scores.update({(turn, front, back): np.nan for back in backs})
-        seen = [(back, spectra) for back, spectra in others if spectra is not None]
+        here = self._fronts[front]
+        seen = [
+            (back, spectra)
+            for back, spectra in others
+            if spectra is not None
+            and here is not None
+            and (there := self._backs[back]) is not None
+            and can_be_seen(here, there, turn)
+        ]
         if one is None or not seen:
             return
         found = self._comparisons[turn].scores(one, [spectra for _, spectra in seen])

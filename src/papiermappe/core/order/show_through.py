@@ -23,6 +23,9 @@ WHITENED = 0.7  # 1 takes out all differences in strength between frequencies, 0
 _Spectrum = NDArray[np.complex64]
 
 
+LEAST_SEEN = 25.0  # the norm of print behind bare paper, on both sides together, that must be there to be seen
+
+
 class Turn(StrEnum):
     """The edge at which a sheet is turned over to see its back."""
 
@@ -111,3 +114,19 @@ def _kept(shape: tuple[int, int]) -> _Kept:
     across = np.exp(2j * np.pi * columns[:, None] * shifts[None] / width) * weights[:, None]
     band = ((cycles > CYCLES[0]) & (cycles < CYCLES[1])).astype(np.float32)
     return _Kept(rows, band, down.astype(np.complex64), across.astype(np.complex64))
+
+
+def can_be_seen(front: Imprint, back: Imprint, turn: Turn) -> bool:
+    """Return whether enough print lies behind bare paper, on either side, for the two to be compared.
+
+    Where pictures hide each other, or both sides are nearly empty, nothing shows whether they belong together.
+    """
+    height, width = (min(lengths) for lengths in zip(front.shade.shape, back.shade.shape, strict=True))
+    seen = 0.0
+    for near, far in ((front, back), (back, front)):
+        behind = far.printed[:height, :width][
+            (slice(None), slice(None, None, -1)) if turn is Turn.LONG_EDGE else slice(None, None, -1)
+        ]
+        levels = np.where(near.shade[:height, :width] != 0, behind, 0).astype(np.float32)
+        seen += float((levels * levels).sum())
+    return seen >= LEAST_SEEN**2

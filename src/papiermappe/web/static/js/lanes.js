@@ -1,6 +1,7 @@
 // The lanes: every sheet a column, its front above its back. Drawn by hand, since a Mappe may have hundreds of sheets and
 // mostly one of them changes: columns are kept by the rank of their sheet, and only what differs is touched.
 import { startDrag } from "./drag.js";
+import { startSlide } from "./slide.js";
 import { t } from "./words.js";
 
 const STATION_LANE_Y = [75, 240]; // the middles of the lanes in Order, in the units of the thread's drawing
@@ -26,8 +27,8 @@ function threadOf({ front, back }, next) {
   return `${down}M111 ${from} C 136 ${from} 116 ${to} 141 ${to}`;
 }
 
-/** @param {any} mappe @param {{ lane: string, stage: string }} facts */
-export function lanes(mappe, facts) {
+/** @param {any} mappe @param {any} pairing a proposal of pairs @param {{ lane: string, stage: string }} facts */
+export function lanes(mappe, pairing, facts) {
   return () => ({
     /** @type {Map<string, HTMLElement>} */
     columns: new Map(),
@@ -98,6 +99,21 @@ export function lanes(mappe, facts) {
       }
       this.fillCell(column.children[0], sheet.front, "front");
       this.fillCell(column.children[1], sheet.back, "back");
+      this.fillMark(column, mappe.markAt(sheet.rank));
+    },
+    /** Say under a proposed pair what speaks for it. @param {any} column @param {any} mark */
+    fillMark(column, mark) {
+      const button = column.querySelector(".pair-mark");
+      if (!button) return;
+      button.parentElement.hidden = mark === null;
+      column.classList.toggle("proposed", mark !== null);
+      if (mark === null) return;
+      button.textContent = mark.text;
+      button.className = `pair-mark ${mark.tone}`;
+      button.dataset.at = String(mark.at);
+      setAttribute(button, "aria-label", mark.label);
+      setAttribute(button, "title", mark.label);
+      setAttribute(button, "aria-pressed", String(mark.chosen));
     },
     /** @param {any} cell @param {import("./mappe.js").Page | null} page @param {"front" | "back"} side */
     fillCell(cell, page, side) {
@@ -160,7 +176,14 @@ export function lanes(mappe, facts) {
       if (cell) mappe.goTo("tidy", Number(cell.getAttribute("data-page")));
     },
     /** @param {PointerEvent} event */
-    press(event) { startDrag(event, mappe, this.$refs); },
+    press(event) {
+      const target = /** @type {Element} */ (event.target);
+      if (target.closest(".pair-mark")) return;
+      const cell = target.closest(".slot.back[data-page]");
+      const column = /** @type {HTMLElement | null | undefined} */ (cell?.closest(".sheet.proposed"));
+      if (column && event.button === 0) startSlide(event, pairing, mappe.markAt(mappe.page(Number(cell?.getAttribute("data-page"))).rank).at, column);
+      else if (!mappe.proposing) startDrag(event, mappe, this.$refs);
+    },
   });
 }
 

@@ -24,6 +24,10 @@ export function createMappe(event, facts) {
   const known = new Map();
   /** @type {Map<number, Partial<Page>>} what a command that is on its way makes of pages */
   const expected = new Map();
+  /** @type {Map<number, Partial<Page>>} where pages would lie after what is proposed */
+  let proposed = new Map();
+  /** @type {Map<string, any>} what is said of the sheets of a proposal, by their ranks */
+  let marks = new Map();
   /** @type {Map<number, number>} quarter turns that pictures do not show yet */
   const turning = new Map();
   /** @type {Sheet[]} */
@@ -43,7 +47,7 @@ export function createMappe(event, facts) {
   /** @param {number} id */
   const pageOf = (id) => {
     const page = known.get(id);
-    return page && expected.has(id) ? { ...page, ...expected.get(id) } : page;
+    return page && (expected.has(id) || proposed.has(id)) ? { ...page, ...expected.get(id), ...proposed.get(id) } : page;
   };
 
   /** @param {"pages" | "selection"} kind */
@@ -215,6 +219,29 @@ export function createMappe(event, facts) {
         changed = fields ? true : expected.delete(id) || turning.delete(id) || changed;
       }
       if (changed) this.refresh();
+    },
+    /** Show pages as they would lie, faint, or as they do. @param {{ places: Map<number, Partial<Page>>, marks: Map<string, any> } | null} proposal */
+    propose(proposal) {
+      if (!proposal && !proposed.size) return;
+      proposed = proposal?.places ?? new Map();
+      marks = proposal?.marks ?? new Map();
+      this.refresh();
+    },
+    /** Whether something is proposed. */
+    get proposing() { void this.version; return proposed.size > 0; },
+    /** @param {string} rank */
+    markAt(rank) { return marks.get(rank) ?? null; },
+    /** Whether sheets lie so already. @param {{ front: number | null, back: number | null }[]} columns */
+    liesSo(columns) {
+      const places = columns.map(({ front, back }) => [front, back].map((id) => (id === null ? null : known.get(id))));
+      const ranks = places.map(([front, back]) => (front ?? back)?.rank ?? "");
+      return places.every(([front, back]) => front?.side !== "back" && back?.side !== "front" && (!front || !back || front.rank === back.rank))
+        && ranks.every((rank, at) => !at || compareRanks(ranks[at - 1], rank) < 0);
+    },
+    /** Of the pages as they lie. @param {number[]} ids */
+    lowestRank(ids) {
+      const ranks = ids.map((id) => /** @type {Page} */ (known.get(id)).rank);
+      return ranks.reduce((lowest, rank) => (compareRanks(rank, lowest) < 0 ? rank : lowest));
     },
     /** @param {unknown} error */
     complain(error) {

@@ -219,6 +219,9 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get newestWarnings() { return this.newest ? this.newest.warnings.map((/** @type {any} */ warning) => warning.text) : []; },
     retake() { this.act(`/runs/${this.run.id}/retake`); },
     get interruptedText() { return this.run?.message?.text ?? ""; },
+    // What became of laying the backs of the last run to their fronts.
+    get pairsText() { return this.run?.pairing?.text ?? ""; },
+    get pairsPlace() { return this.pairsText ? `/mappen/${mappe.id}/order?pair=${this.run.fronts_run}-${this.run.number}` : null; },
     get hasRuns() { return mappe.runs.length > 0; },
     get runs() {
       const words = { receiving: t("scanning"), waiting: t("waiting"), done: "", stopped: t("stopped"), interrupted: t("interrupted") };
