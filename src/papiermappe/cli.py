@@ -6,15 +6,18 @@ Each command imports what it needs when it runs, so that a desk's processes star
 import asyncio
 import os
 import sys
+from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 from pydantic import ValidationError
+from typer.core import TyperCommand
 
 from papiermappe import logs
 from papiermappe.assembly.request import AssemblyRequest, Colours
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.errors import PapiermappeError
 from papiermappe.local.errors import CannotStart
@@ -147,10 +150,38 @@ def standin(
     asyncio.run(run_standin(port, pace, paper, announce))
 
 
-@app.command()
+class BacksLie(StrEnum):
+    """In which order backs lie."""
+
+    AUTO = "auto"
+    AS_LAID = "as-laid"
+    TURNED_PILE = "turned-pile"
+
+
+class _ManyFiles(TyperCommand):
+    """A command whose options for files take several, as in `--fronts a.pdf b.pdf`."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        """Name the option before each of its files, as the parser wants it."""
+        named, option = [], None
+        for argument in args:
+            if argument.startswith("-"):
+                option = argument if argument in {"--fronts", "--backs"} else None
+                named += [] if option else [argument]
+            else:
+                named += [option, argument] if option else [argument]
+        return super().parse_args(ctx, named)
+
+
+@app.command(cls=_ManyFiles)
 def assemble(
-    sources: Annotated[list[Path], typer.Argument(metavar="PICTURE_OR_PDF...", help="In the order of the pages.")],
     out: Annotated[Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx")],
+    sources: Annotated[
+        list[Path] | None, typer.Argument(metavar="PICTURE_OR_PDF...", help="In the order of the pages.")
+    ] = None,
+    fronts: Annotated[list[Path] | None, typer.Option(metavar="FILE...", help="Files of fronts.")] = None,
+    backs: Annotated[list[Path] | None, typer.Option(metavar="FILE...", help="Files of their backs.")] = None,
+    backs_lie: Annotated[BacksLie, typer.Option(help="In which order the backs lie.")] = BacksLie.AUTO,
     level: Annotated[Level, typer.Option(help="How small it becomes.")] = Level.BALANCED,
     read: Annotated[str, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu.")] = "",
     mode: Annotated[
@@ -171,8 +202,14 @@ def assemble(
     """
     from papiermappe.assembly.command import run as run_assembly
 
+    if bool(fronts) != bool(backs) or bool(sources) == bool(fronts):
+        raise typer.BadParameter("give either files in the order of the pages, or both --fronts and --backs")
+
     request = AssemblyRequest(
-        sources=tuple(sources),
+        sources=tuple(sources or ()),
+        fronts=tuple(fronts or ()),
+        backs=tuple(backs or ()),
+        backs_lie=None if backs_lie is BacksLie.AUTO else BacksOrder(backs_lie.replace("-", "_")),
         out=out,
         level=level,
         languages=tuple(code for code in read.split("+") if code),

@@ -20,9 +20,11 @@ from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.errors import FileRefused
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
+from papiermappe.standin.paper.physics import Lay, Optics, Region, scan
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 DPI = 100
@@ -165,3 +167,65 @@ def test_the_command_reports_and_tells_by_its_exit_code(files: list[Path], tmp_p
     assert missing.exit_code == 3
     assert "nowhere.png is left out" in missing.stdout
     assert CliRunner().invoke(app, ["assemble", "--out", str(out)]).exit_code == 2
+
+
+@pytest.fixture
+def two_runs(tmp_path: Path) -> tuple[list[Path], list[Path]]:
+    """Fronts and backs of five sheets, scanned one after the other, the backs last sheet first."""
+    drawn = [
+        ORIGINALS[key].sheets[at]
+        for key, at in (("lease", 0), ("lease", 1), ("lease", 2), ("hail", 0), ("delivery-118", 0))
+    ]
+    paper = ORIGINALS["lease"].paper
+    whole, middle = Region(0, 0, paper.width_mm, paper.height_mm), Lay((paper.width_mm / 2, paper.height_mm / 2), 0.0)
+    runs: tuple[list[Path], list[Path]] = ([], [])
+    for at, sheet in enumerate(drawn):
+        front, back = draw_side(paper, sheet.front), draw_side(paper, sheet.back)
+        for run, (near, far) in zip(runs, ((front, back), (back, front)), strict=True):
+            picture = scan(near, far, middle, Optics((250, 250, 250), 0.0), whole, DPI, 10 * at + len(run))
+            run.append(tmp_path / f"{'front' if run is runs[0] else 'back'}-{at}.jpg")
+            Image.fromarray(picture).save(run[-1], dpi=(DPI, DPI), quality=92)
+    return runs[0], runs[1][::-1]
+
+
+def test_fronts_and_backs_are_put_together(two_runs: tuple[list[Path], list[Path]], tmp_path: Path) -> None:
+    fronts, backs = two_runs
+    out = tmp_path / "both.pdf"
+    named = ["--fronts", *map(str, fronts), "--backs", *map(str, backs), "--out", str(out), "--json"]
+    result = CliRunner().invoke(app, ["assemble", *named])
+    assert result.exit_code == 0, result.output
+    report = json.loads(result.stdout)
+    assert (report["sure"], report["backs_lie"], report["missing"], report["doubled"]) == (True, "turned_pile", [], [])
+    got = [(Path(pair["front"]["file"]).stem[-1], Path(pair["back"]["file"]).stem[-1]) for pair in report["pairs"]]
+    assert got == [(str(at), str(at)) for at in range(5)]
+    assert all(pair["evidence"] == ["show_through"] for pair in report["pairs"])
+    assert [Path(page["source"]).stem for page in report["pages"]][:4] == ["front-0", "back-0", "front-1", "back-1"]
+
+
+def test_a_missing_back_is_reported(two_runs: tuple[list[Path], list[Path]], tmp_path: Path) -> None:
+    fronts, backs = two_runs
+    request = AssemblyRequest(fronts=tuple(fronts), backs=(*backs[:2], *backs[3:]), out=tmp_path / "both.pdf")
+    report = made(request)
+    assert report.sure
+    assert [Path(place.file).name for place in report.missing] == ["front-2.jpg"]
+    assert [pair.back is None for pair in report.pairs] == [False, False, True, False, False]
+    assert len(report.pages) == 9
+
+
+def test_a_known_order_is_taken(two_runs: tuple[list[Path], list[Path]], tmp_path: Path) -> None:
+    fronts, backs = two_runs
+    request = AssemblyRequest(
+        fronts=tuple(fronts), backs=tuple(backs), backs_lie=BacksOrder.AS_LAID, out=tmp_path / "both.pdf"
+    )
+    report = made(request)
+    assert report.backs_lie is BacksOrder.AS_LAID
+    assert not report.sure  # what shines through speaks against it
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [["--fronts", "a.pdf"], ["a.pdf", "--backs", "b.pdf"], ["a.pdf", "--fronts", "a.pdf", "--backs", "b.pdf"], []],
+)
+def test_half_of_a_pairing_is_refused(arguments: list[str], tmp_path: Path) -> None:
+    result = CliRunner().invoke(app, ["assemble", *arguments, "--out", str(tmp_path / "x.pdf")])
+    assert result.exit_code == 2

@@ -16,10 +16,12 @@ from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
 from papiermappe.words import Words
 from papiermappe.words.marks import N_
-from papiermappe.words.translator import PAGES
+from papiermappe.words.translator import PAGES, SHEETS
 
 DONE, NOT_ALL = 0, 3
 DEFAULT_LANGUAGES = ("eng",)
+_SURE = N_("{sheets} put together, every pair sure; {missing} without their other side")
+_NOT_SURE = N_("{sheets} put together, some uncertain; {missing} without their other side")
 _ON_PAGE = N_("  page {number}: {text}")
 
 
@@ -65,13 +67,17 @@ def in_words(report: Report, words: Words) -> str:
     for number, page in enumerate(report.pages, 1):
         messages = [*page.findings, *([page.unread] if page.unread else [])]
         lines += [words.gettext(_ON_PAGE).format(number=number, text=words.text(message)) for message in messages]
+    if report.pairs is not None:
+        sheets = words.counted(SHEETS, len(report.pairs))
+        said = _SURE if report.sure else _NOT_SURE
+        lines.append("  " + words.gettext(said).format(sheets=sheets, missing=len(report.missing)))
     return "\n".join([*lines, *(f"  {words.text(message)}" for message in report.left_out)])
 
 
 def _pages_to_come(request: AssemblyRequest) -> int:
     count = 0
     with FileReader() as reader:
-        for file in request.sources:
+        for file in request.files:
             with suppress(FileRefused):  # it is named when its turn comes
                 count += reader.count(file)
     return count

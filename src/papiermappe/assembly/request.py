@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.message import Message
 
@@ -36,7 +37,12 @@ class AssemblyRequest(BaseModel):
 
     model_config = ConfigDict(frozen=True)
 
-    sources: tuple[Path, ...]
+    sources: tuple[Path, ...] = ()
+    fronts: tuple[Path, ...] = ()
+    backs: tuple[Path, ...] = ()
+    """Files of fronts and of backs that are put together; then there are no other sources."""
+    backs_lie: BacksOrder | None = None
+    """In which order the backs lie; None: that is found out."""
     out: Path
     level: Level = Level.BALANCED
     languages: tuple[str, ...] = ()
@@ -50,6 +56,29 @@ class AssemblyRequest(BaseModel):
     colours: Colours = Colours.AUTO
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
+
+    @property
+    def files(self) -> tuple[Path, ...]:
+        """All that is read."""
+        return self.sources or (*self.fronts, *self.backs)
+
+
+class PlaceInFile(BaseModel):
+    """A page of a file."""
+
+    file: str
+    page: int
+    """From 1."""
+
+
+class PairReport(BaseModel):
+    """A sheet: its two sides, as far as they are there."""
+
+    front: PlaceInFile | None
+    back: PlaceInFile | None
+    evidence: list[str]
+    """What speaks for it, in codes."""
+    confidence: float
 
 
 class PageReport(BaseModel):
@@ -79,3 +108,12 @@ class Report(BaseModel):
     level: Level
     left_out: tuple[Message, ...] = ()
     """Files that could not be read, each with why."""
+    pairs: list[PairReport] | None = None
+    """The sheets that fronts and backs were put together to; None where that was not asked for."""
+    backs_lie: BacksOrder | None = None
+    missing: list[PlaceInFile] = []
+    """The pages whose other side is missing."""
+    doubled: list[PlaceInFile] = []
+    """Pages that came twice, and are left out."""
+    sure: bool | None = None
+    """Whether every pair is sure."""

@@ -2,14 +2,16 @@
 
 import os
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
-from typing import BinaryIO, NamedTuple, cast
+from typing import BinaryIO, cast
 
 from papiermappe.assembly.errors import NothingToAssemble
+from papiermappe.assembly.pairs import PairedPages, PairsReport
 from papiermappe.assembly.request import AssemblyRequest, Colours, PageReport, Report, format_of
+from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.colour import ColourKind
@@ -26,7 +28,7 @@ from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import SURE, Tone, Treatment
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
-from papiermappe.devices.files import FilePicture, HowToRead
+from papiermappe.devices.files import HowToRead
 from papiermappe.errors import PictureRefused
 from papiermappe.making.document import DocumentSpec, MadePage, make_pages
 from papiermappe.message import Message
@@ -34,15 +36,6 @@ from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import Recogniser
 
 PDF_DPI = 300.0
-
-
-class SourcePage(NamedTuple):
-    """A page of a file that goes into the assembly."""
-
-    file: Path
-    number: int
-    """In its file, from 1."""
-    capture: FilePicture
 
 
 class Assembly:
@@ -72,6 +65,7 @@ class Assembly:
         self._analyses: dict[tuple[Path, int], Analysis] = {}
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
+        self._pairs: PairsReport | None = None
 
     def run(self) -> Report:
         """Carry out the request.
@@ -96,19 +90,16 @@ class Assembly:
             byte_size=sum(file.stat().st_size for file in written),
             level=self._request.level,
             left_out=tuple(self._left_out),
+            **(dict(self._pairs) if self._pairs else {}),
         )
 
     # ---- where pages come from, and who reads them (PageSupply)
 
     def source(self, item: SourcePage) -> PageSource | None:
         """Analyse a page and return what it is made from; None where it cannot be decoded, which is noted."""
-        try:
-            analysis = self._analysis(item.capture)
-        except PictureRefused as exc:
-            cause = exc.message.model_dump(mode="json")
-            self._leave_out(FileRefused(item.file, "file_page_refused", page=item.number, cause=cause))
+        analysis = self._found_on(item)
+        if analysis is None:
             return None
-        self._analyses[item.file, item.number] = analysis
         wanted = self._request.colours
         colour = analysis.colour if wanted is Colours.AUTO else ColourKind(wanted.value)
         return PageSource(item.capture, self._treatment(analysis.treatment), colour)
@@ -130,6 +121,20 @@ class Assembly:
             return self._recogniser.read(page, self._request.languages, self._request.mode)
         except RecogniserError as exc:
             return exc.message
+
+    def _found_on(self, item: SourcePage) -> Analysis | None:
+        """Analyse a page, once; None where it cannot be decoded, which is noted."""
+        known = self._analyses.get((item.file, item.number))
+        if known is not None:
+            return known
+        try:
+            analysis = self._analysis(item.capture)
+        except PictureRefused as exc:
+            cause = exc.message.model_dump(mode="json")
+            self._leave_out(FileRefused(item.file, "file_page_refused", page=item.number, cause=cause))
+            return None
+        self._analyses[item.file, item.number] = analysis
+        return analysis
 
     def _analysis(self, capture: CapturedPicture) -> Analysis:
         """Analyse a page; ask the recogniser if its orientation is unclear."""
@@ -157,8 +162,19 @@ class Assembly:
         return found.model_copy(update=steps)
 
     def _sources(self) -> Iterator[SourcePage]:
+        request = self._request
+        if not request.backs:
+            yield from self._pages_of(request.sources)
+            return
+        with PairedPages(self._found_on, self._compute) as paired:
+            pages, self._pairs = paired.put_together(
+                self._pages_of(request.fronts), self._pages_of(request.backs), request.backs_lie
+            )
+            yield from pages
+
+    def _pages_of(self, files: Sequence[Path]) -> Iterator[SourcePage]:
         with FileReader() as reader:
-            for file in self._request.sources:
+            for file in files:
                 try:
                     for number, capture in enumerate(reader.pages(file, HowToRead(self._request.dpi or PDF_DPI)), 1):
                         yield SourcePage(file, number, capture)
@@ -209,7 +225,7 @@ class Assembly:
 
     def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:
         """Yield pages, with a bookmark at the first page of each of several files."""
-        several = len(self._request.sources) > 1
+        several = len(self._request.sources) > 1 and not self._request.backs
         made: MadePage[SourcePage] | None = first
         while made is not None:
             begins = made.item.file.stem if several and made.item.number == 1 else None

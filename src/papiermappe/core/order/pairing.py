@@ -92,11 +92,11 @@ def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], order: Back
     reach = _reach(len(fronts), len(backs))
     shades = Shades([side.imprint for side in fronts], [side.imprint for side in backs], reach)
     twice = _twice(fronts), _twice(backs)
-    orders = list(BacksOrder) if order is None else [order]
-    weighed = [_weigh(fronts, backs, way, shades.scores(way), twice) for way in orders]
+    weighed = [_weigh(fronts, backs, way, shades.scores(way), twice) for way in BacksOrder]
     totals = np.array([one.alignment.log_likelihood + HABIT[one.order] for one in weighed])
     shares = np.exp(totals - np.logaddexp.reduce(totals))
-    best, share = weighed[int(totals.argmax())], float(shares.max())
+    taken = int(totals.argmax()) if order is None else list(BacksOrder).index(order)
+    best, share = weighed[taken], float(shares[taken])  # an order that a person knows may still be unlikely
     sheets = tuple(_sheets(best, len(backs)))
     told = _told(best)
     sure = share >= SURE_ORDER and told >= TELLING and all(sheet.confidence >= SURE_STEP for sheet in sheets)

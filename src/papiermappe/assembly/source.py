@@ -1,0 +1,15 @@
+"""A page of a file that goes into an assembly."""
+
+from pathlib import Path
+from typing import NamedTuple
+
+from papiermappe.devices.files import FilePicture
+
+
+class SourcePage(NamedTuple):
+    """A page of a file that goes into the assembly."""
+
+    file: Path
+    number: int
+    """In its file, from 1."""
+    capture: FilePicture
