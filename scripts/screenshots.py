@@ -15,7 +15,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 DRAWER = "http://127.0.0.1:9440"
-LEASE = 3
+LEASE, MEETING = 3, 4
 JAM_AT = 4
 
 
@@ -38,6 +38,14 @@ def main() -> None:
     shoot("order", f"/mappen/{LEASE}/order")
     shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="0")
     shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=45)
+    browser.get(f"{web}/mappen/{MEETING}/intake")
+    time.sleep(3)
+    names = browser.find_elements("css selector", ".device-list .devices button")
+    next(button for button in names if button.text == "Stieglitz S25").click()
+    time.sleep(2)
+    ActionChains(browser).send_keys("b").perform()
+    time.sleep(30)
+    shoot("pairs", f"/mappen/{MEETING}/order", keys="p", wait_s=12)
     shoot("paper-drawer", "/devices/zaunkoenig", root=DRAWER)
     glass = {"originals": ["card", "weigh-2041"], "where": "glass", "seed": 11}
     httpx.post(f"{DRAWER}/devices/kiebitz/load", json=glass, trust_env=False)

@@ -7,7 +7,7 @@ from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Nudge, SetAside
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.escl import Limits
-from papiermappe.services import pairing, receiving, runs
+from papiermappe.services import comparing, pairing, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.pairing import PairingProposed
 from papiermappe.store.database import Store
@@ -170,3 +170,19 @@ def test_a_two_sided_run_is_not_laid_anew_by_itself(store: Store, mappe: int, za
     analyse_all(store, mappe)
     ends_paired(store, run)
     assert told(store, mappe) is None
+
+
+def test_a_sheet_that_was_fed_twice_is_pointed_out_and_another_form_is_not(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease", "delivery-118", "delivery-119")
+    pile = drawer.feeder()
+    drawer.lay_sheet("zaunkoenig", {**pile[-1], "seed": 99})  # the last delivery note once more, fed otherwise
+    run = scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    analyse_all(store, mappe)
+    comparing.compare_run(store, run, here, DEFAULT_LIMIT_PX)
+    said = [[WORDS.text(warning) for warning in page.warnings] for page in desk(store, mappe).pages]
+    again = "The same as the page before it: perhaps it was scanned twice"
+    assert [again in warnings for warnings in said] == [False] * (len(said) - 1) + [True]
+    comparing.compare_run(store, run, here, DEFAULT_LIMIT_PX)
+    assert [warning.code for warning in desk(store, mappe).pages[-1].warnings].count("finding_same_again") == 1

@@ -9,6 +9,7 @@ from papiermappe.jobs.queue import TriedAgain
 from papiermappe.recognition.model import Recogniser
 from papiermappe.services import (
     analysing,
+    comparing,
     delivering,
     filing,
     levels,
@@ -96,6 +97,6 @@ def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> N
         known = BacksOrder(order) if order else None
         pairing.pair(store, mappe_id, fronts_run, backs_run, known, pools.foreground, max_px)
 
-    @blueprint.task(name=JobKind.PAIR_RUN, retry=RETRIED)
-    def pair_run(run_id: int) -> None:
-        pairing.pair_by_itself(store, run_id, pools.foreground, max_px)
+    @blueprint.task(name=JobKind.COMPARE_RUN, retry=RETRIED)
+    def compare_run(run_id: int) -> None:
+        comparing.compare_run(store, run_id, pools.foreground, max_px)

@@ -10,18 +10,20 @@ from sqlalchemy.orm import Session
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import as_compared, examine, page_jpeg
+from papiermappe.core.pages import examine, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
+from papiermappe.services.comparing import compare_when_all_are_in
+from papiermappe.services.imprints import imprint_key
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.pages import analysis_of, treatment_of
-from papiermappe.services.pairing import pair_when_all_are_in
 from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
@@ -86,7 +88,7 @@ def _analyse(
     found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
     analysis = found.analysis
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
-    store.blobs.cache(Blobs.imprint_key(as_compared(analysis.treatment).picture_key(capture.sha256)), found.imprint)
+    store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
     record_analysis(MACHINE, store, page_id, analysis, capture.id)
 
 
@@ -135,7 +137,7 @@ def record_analysis(
         )
     )
     untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
-    page.analysis = analysis.model_dump(mode="json")
+    page.analysis = _with_comparisons(analysis, earlier).model_dump(mode="json")
     fields: dict[str, Any] = {name: found[name] for name in untouched}
     if ticket is not None and ticket.blank_backs_aside and earlier is None and _is_blank_back(page, analysis):
         fields["set_aside"] = True
@@ -143,7 +145,7 @@ def record_analysis(
     if "set_aside" in fields and run.mappe_id == mappe.id:
         run.change = seq  # windows are told how many of its pages are set aside
     if earlier is None:
-        pair_when_all_are_in(session, run)
+        compare_when_all_are_in(session, run)
     if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
 
@@ -163,6 +165,12 @@ def _as_wished(analysis: Analysis, side: Side, ticket: TicketSettings | None) ->
     if ticket.colour is Colour.BY_CONTENT and analysis.colour is not ColourKind.COLOUR:
         steps["tone"] = Tone.GREY
     return found.model_copy(update=steps)
+
+
+def _with_comparisons(analysis: Analysis, earlier: Analysis | None) -> Analysis:
+    """Return an analysis with what comparing the page with others has told before."""
+    told = tuple(found for found in (earlier.findings if earlier else ()) if found.kind is FindingKind.SAME_AGAIN)
+    return analysis.model_copy(update={"findings": (*analysis.findings, *told)})
 
 
 def _is_blank_back(page: Page, analysis: Analysis) -> bool:

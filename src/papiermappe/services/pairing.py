@@ -4,37 +4,32 @@ import hashlib
 from collections.abc import Sequence
 from typing import NamedTuple
 
-import structlog
 from pydantic import BaseModel
-from sqlalchemy import exists, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.operations import Interleave, SheetSides
 from papiermappe.core.order.alignment import Step
 from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds
-from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.landing import Backs, BacksOrder
 from papiermappe.core.order.pairing import PairedSheet, Proposal, propose
 from papiermappe.core.order.show_through import Turn
-from papiermappe.core.pages import as_compared, capture_imprint
+from papiermappe.core.pages import as_compared
 from papiermappe.core.treatment import Treatment, page_size_mm
-from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
 from papiermappe.services.changes import run_changed
 from papiermappe.services.errors import NotPossible
+from papiermappe.services.imprints import imprint_of_page
 from papiermappe.services.journal import PLACE_FIELDS, arrange_for, machine_entry
 from papiermappe.services.landing import chain_of, landing_of
 from papiermappe.services.pages import analysis_of, is_blank, printed_on_page
-from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Page, Run
 from papiermappe.store.queue import JobKind, enqueue
-
-log = structlog.get_logger()
 
 
 class SheetProposed(BaseModel):
@@ -231,15 +226,6 @@ def _record(caller: Caller, session: Session, run_id: int, found: PairingPropose
     run_changed(session, mappe, run)
 
 
-def pair_when_all_are_in(session: Session, run: Run) -> None:
-    """Have the backs of a run paired once the run has ended and all its pages have been examined."""
-    if run.state.live or not isinstance(landing_of(run), Backs):
-        return
-    waiting = exists().where(Page.capture_id == Capture.id, Capture.run_id == run.id, Page.analysis.is_(None))
-    if not session.scalar(select(waiting)):
-        enqueue(session, JobKind.PAIR_RUN, run_id=run.id)
-
-
 def _fronts_run_of(session: Session, run: Run) -> Run | None:
     """Return the run that brought the fronts in for which a run has brought the backs."""
     landing = landing_of(run)
@@ -308,23 +294,7 @@ def _facts(store: Store, page: Page, compute: Compute, max_px: int) -> SideFacts
     if printed and printed.begins_within is not None and printed.ends_within is not None:
         text = TextEnds(printed.begins_within, printed.ends_within)
     numbers = tuple(dict.fromkeys(number.number for number in printed.numbers)) if printed else ()
-    return SideFacts(width_mm, height_mm, _imprint(store, page, compute, max_px), numbers, text)
-
-
-def _imprint(store: Store, page: Page, compute: Compute, max_px: int) -> Imprint | None:
-    analysis = analysis_of(page)
-    if analysis is None:
-        return None
-    key = Blobs.imprint_key(as_compared(analysis.treatment).picture_key(page.capture.sha256))
-    try:
-        kept = store.blobs.cached(key)
-        if kept is None:
-            kept = compute(capture_imprint, captured_picture(store, page.capture, max_px), analysis.treatment)
-            store.blobs.cache(key, kept)
-        return Imprint.from_bytes(kept)
-    except PapiermappeError as exc:
-        log.warning("a page is paired without its picture", action="run.pair", page_id=page.id, cause=repr(exc))
-        return None
+    return SideFacts(width_mm, height_mm, imprint_of_page(store, page, compute, max_px), numbers, text)
 
 
 def _in_pages(

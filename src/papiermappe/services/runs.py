@@ -17,11 +17,11 @@ from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import run_changed
+from papiermappe.services.comparing import compare_when_all_are_in
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.landing import backs_of, landing_of, must_be_there
 from papiermappe.services.pages import page_states
-from papiermappe.services.pairing import pair_when_all_are_in
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Mappe, Page, Run, RunOrigin, RunState
@@ -253,7 +253,7 @@ def end_locked(session: Session, mappe: Mappe, run: Run, state: RunState, messag
         "pages": pages_in(session, run, so_far),
     }
     run.change = machine_entry(session, mappe, message=Message(code="run_ended", params=params))
-    pair_when_all_are_in(session, run)
+    compare_when_all_are_in(session, run)
 
 
 def _otherwise_than_counted(run: Run, so_far: SheetsIn) -> Message | None:

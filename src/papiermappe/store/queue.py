@@ -20,7 +20,7 @@ class JobKind(StrEnum):
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
     PAIR = "pair"
-    PAIR_RUN = "pair_run"
+    COMPARE_RUN = "compare_run"
     MAKE = "make"
     DELIVER = "deliver"
     READ_AHEAD = "read_ahead"
@@ -33,7 +33,7 @@ _PRIORITY = {
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.PAIR: 8,
-    JobKind.PAIR_RUN: 7,
+    JobKind.COMPARE_RUN: 7,
     JobKind.FIND_UPRIGHT: 5,
     JobKind.DELIVER: 2,
     JobKind.MAKE: 0,

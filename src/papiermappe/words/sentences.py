@@ -40,6 +40,7 @@ SENTENCES: dict[str, str | Plural] = {
     "finding_dirty": N_("Dirty: about {specks} specks"),
     "finding_doubled": N_("{longer_mm} mm longer than its neighbours: perhaps two sheets at once"),
     "finding_fold": N_("A fold shows"),
+    "finding_same_again": N_("The same as the page before it: perhaps it was scanned twice"),
     "finding_not_analysed": N_("This page could not be examined; it stays as scanned"),
     "crop_uncertain": N_("The edges of the sheet are uncertain"),
     "straighten_uncertain": N_("It is uncertain whether the page is straight"),

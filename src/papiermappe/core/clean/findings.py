@@ -21,6 +21,8 @@ class FindingKind(StrEnum):
     DIRTY = "dirty"
     DOUBLED = "doubled"
     FOLD = "fold"
+    SAME_AGAIN = "same_again"
+    """It is the page before it, taken again."""
     NOT_ANALYSED = "not_analysed"
     """The page could not be analysed: nothing is known of it."""
 
