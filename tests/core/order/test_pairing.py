@@ -198,6 +198,13 @@ def test_runs_of_very_different_length_are_laid_all_the_same() -> None:
     assert sorted(sheet.front for sheet in proposal.sheets if sheet.front is not None) == list(range(60))
 
 
+@pytest.mark.parametrize(("front_count", "back_count"), [(3, 0), (0, 2), (0, 0)])
+def test_a_run_without_pages_leaves_the_others_alone(front_count: int, back_count: int) -> None:
+    proposal = propose(plain(front_count), plain(back_count))
+    assert len(proposal.sheets) == front_count + back_count
+    assert not proposal.sure
+
+
 def test_the_confidence_is_the_share_of_all_ways_worked_out_by_hand() -> None:
     """All ways through two fronts and one back, written out: one pair and one front alone, or all three alone."""
     pairs, nothing = np.array([[1.0], [2.0]]), np.full((2, 1), NO_NUMBER)

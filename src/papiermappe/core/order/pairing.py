@@ -115,11 +115,11 @@ def _weigh(
     laid = list(backs) if order is BacksOrder.AS_LAID else list(backs)[::-1]
     back_twice = twice[1] if order is BacksOrder.AS_LAID else np.roll(twice[1][::-1], 1)
     reach = _reach(len(fronts), len(backs))
-    parts = {
-        EvidenceKind.SIZE: size_evidence(fronts, laid),
-        EvidenceKind.TINT: tint_evidence(fronts, laid),
-        EvidenceKind.TEXT: text_evidence(fronts, laid),
-    }
+    parts: dict[EvidenceKind, NDArray[np.float64]] = {}
+    if fronts and laid:
+        parts[EvidenceKind.SIZE] = size_evidence(fronts, laid)
+        parts[EvidenceKind.TINT] = tint_evidence(fronts, laid)
+        parts[EvidenceKind.TEXT] = text_evidence(fronts, laid)
     numbering = numbering_of(fronts, laid)
     rest = sum(parts.values(), np.zeros(scores.shape))
     likely = _near_diagonal(scores.shape)
