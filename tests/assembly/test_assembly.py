@@ -169,13 +169,14 @@ def test_the_command_reports_and_tells_by_its_exit_code(files: list[Path], tmp_p
     assert CliRunner().invoke(app, ["assemble", "--out", str(out)]).exit_code == 2
 
 
-@pytest.fixture
-def two_runs(tmp_path: Path) -> tuple[list[Path], list[Path]]:
+@pytest.fixture(scope="module")
+def two_runs(tmp_path_factory: pytest.TempPathFactory) -> tuple[list[Path], list[Path]]:
     """Fronts and backs of five sheets, scanned one after the other, the backs last sheet first."""
     drawn = [
         ORIGINALS[key].sheets[at]
         for key, at in (("lease", 0), ("lease", 1), ("lease", 2), ("hail", 0), ("delivery-118", 0))
     ]
+    folder = tmp_path_factory.mktemp("runs")
     paper = ORIGINALS["lease"].paper
     whole, middle = Region(0, 0, paper.width_mm, paper.height_mm), Lay((paper.width_mm / 2, paper.height_mm / 2), 0.0)
     runs: tuple[list[Path], list[Path]] = ([], [])
@@ -183,7 +184,7 @@ def two_runs(tmp_path: Path) -> tuple[list[Path], list[Path]]:
         front, back = draw_side(paper, sheet.front), draw_side(paper, sheet.back)
         for run, (near, far) in zip(runs, ((front, back), (back, front)), strict=True):
             picture = scan(near, far, middle, Optics((250, 250, 250), 0.0), whole, DPI, 10 * at + len(run))
-            run.append(tmp_path / f"{'front' if run is runs[0] else 'back'}-{at}.jpg")
+            run.append(folder / f"{'front' if run is runs[0] else 'back'}-{at}.jpg")
             Image.fromarray(picture).save(run[-1], dpi=(DPI, DPI), quality=92)
     return runs[0], runs[1][::-1]
 

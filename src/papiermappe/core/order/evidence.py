@@ -26,7 +26,7 @@ TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
 GOES_ON = {(True, True): 0.9, (True, False): -0.6, (False, True): -1.5, (False, False): 0.2}
 MOST_NUMBERS = 4
 LEAST_VOTES = 3
-MOST_BASES = 11
+MOST_BASES = 4
 
 
 class EvidenceKind(StrEnum):
@@ -167,7 +167,7 @@ def numbering_of(fronts: Sequence[SideFacts], backs: Sequence[SideFacts]) -> Num
         for at, side in enumerate(sides):
             votes.update({number - more - by * at for number in set(side.numbers)})
     trusted = [base for base, count in votes.most_common(MOST_BASES) if count >= LEAST_VOTES]
-    near = sorted({base + by * drift for base in trusted for drift in range(-3, 4)})[: 4 * MOST_BASES]
+    near = sorted({base + by * drift for base in trusted for drift in range(-3, 4)})
     return Numbering(front_numbers, back_numbers, np.array(near, np.int64), by, plus)
 
 
