@@ -205,6 +205,9 @@ def assemble(
     if bool(fronts) != bool(backs) or bool(sources) == bool(fronts):
         raise typer.BadParameter("give either files in the order of the pages, or both --fronts and --backs")
 
+    if set(fronts or ()) & set(backs or ()):
+        raise typer.BadParameter("a file cannot hold the fronts and their backs; give its pages in their order instead")
+
     request = AssemblyRequest(
         sources=tuple(sources or ()),
         fronts=tuple(fronts or ()),

@@ -225,7 +225,13 @@ def test_a_known_order_is_taken(two_runs: tuple[list[Path], list[Path]], tmp_pat
 
 @pytest.mark.parametrize(
     "arguments",
-    [["--fronts", "a.pdf"], ["a.pdf", "--backs", "b.pdf"], ["a.pdf", "--fronts", "a.pdf", "--backs", "b.pdf"], []],
+    [
+        ["--fronts", "a.pdf"],
+        ["a.pdf", "--backs", "b.pdf"],
+        ["a.pdf", "--fronts", "a.pdf", "--backs", "b.pdf"],
+        ["--fronts", "a.pdf", "--backs", "a.pdf"],
+        [],
+    ],
 )
 def test_half_of_a_pairing_is_refused(arguments: list[str], tmp_path: Path) -> None:
     result = CliRunner().invoke(app, ["assemble", *arguments, "--out", str(tmp_path / "x.pdf")])

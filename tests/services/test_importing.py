@@ -7,19 +7,24 @@ from pathlib import Path
 import numpy as np
 import pikepdf
 import pytest
+from numpy.typing import NDArray
 from PIL import Image
 from sqlalchemy import select
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, scan
 
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import MoveToMappe
 from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.paper import A4
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.treatment import Treatment
-from papiermappe.services import importing, keeping, mappen, reading_files, runs
+from papiermappe.services import comparing, importing, keeping, mappen, reading_files, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check
 from papiermappe.services.importing import Announced, FromFiles
 from papiermappe.services.reading import Reader, Reading
+from papiermappe.standin.paper.drawing import draw_side
+from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DiskFull
 from papiermappe.store.incoming import Incoming
@@ -30,6 +35,13 @@ def picture(level: int, kind: str = "PNG") -> bytes:
     """Return a small picture of one level."""
     out = io.BytesIO()
     Image.fromarray(np.full((60, 40), level, np.uint8)).save(out, kind, dpi=(100, 100))
+    return out.getvalue()
+
+
+def png(pixels: NDArray[np.uint8], dpi: int) -> bytes:
+    """Return a picture as a file."""
+    out = io.BytesIO()
+    Image.fromarray(pixels).save(out, "PNG", dpi=(dpi, dpi))
     return out.getvalue()
 
 
@@ -384,3 +396,14 @@ def test_a_likely_resolution_is_said(store: Store, incoming: Incoming, mappe: in
         WORDS.text(said["page.png"])
         == "1 page names no resolution that can be true: 300 dpi is taken, by the size of paper."
     )
+
+
+def test_files_are_compared_in_the_order_of_their_pages(store: Store, mappe: int, incoming: Incoming) -> None:
+    """By their letters scan-10 would come before scan-2, and not behind scan-9, which it repeats."""
+    lease = [png(draw_side(A4, sheet.front).raster(100), 100) for sheet in ORIGINALS["lease"].sheets]
+    files = {"scan-2.png": lease[0], "scan-9.png": lease[1], "scan-10.png": lease[1]}
+    run = bring_in(store, incoming, mappe, files)
+    analyse_all(store, mappe)
+    comparing.compare_run(store, run, here, DEFAULT_LIMIT_PX)
+    told = [[warning.code for warning in page.warnings] for page in desk(store, mappe).pages]
+    assert [codes.count("finding_same_again") for codes in told] == [0, 0, 1]

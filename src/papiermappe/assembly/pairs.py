@@ -6,9 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
-from pydantic import BaseModel
-
-from papiermappe.assembly.request import PairReport, PlaceInFile
+from papiermappe.assembly.request import PairReport, PairsReport, PlaceInFile
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
@@ -22,20 +20,10 @@ from papiermappe.core.reading.printed import printed_on
 from papiermappe.core.treatment import page_size_mm
 
 
-class PairsReport(BaseModel):
-    """What has been put together."""
-
-    pairs: list[PairReport]
-    backs_lie: BacksOrder
-    missing: list[PlaceInFile]
-    """The pages whose other side is missing."""
-    doubled: list[PlaceInFile]
-    """Pages that came twice, and are left out."""
-    sure: bool
-
-
 class _Kept(NamedTuple):
     page: SourcePage
+    """Without its picture."""
+    picture: Path
     facts: SideFacts
 
 
@@ -50,6 +38,7 @@ class PairedPages:
     def __init__(self, analyse: Callable[[SourcePage], Analysis | None], compute: Compute) -> None:
         self._analyse = analyse
         self._compute = compute
+        self._count = 0
         self._folder = tempfile.TemporaryDirectory(prefix="papiermappe-")
 
     def __enter__(self) -> "PairedPages":
@@ -79,11 +68,10 @@ class PairedPages:
         size_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, as_compared(treatment))
         numbers = printed_on(capture.text).numbers if capture.text else ()
         facts = SideFacts(*size_mm, imprint, tuple(dict.fromkeys(number.number for number in numbers)))
-        self._file_of(page).write_bytes(capture.data)
-        return _Kept(page._replace(capture=replace(capture, data=b"")), facts)
-
-    def _file_of(self, page: SourcePage) -> Path:
-        return Path(self._folder.name) / f"{abs(hash(page.file))}-{page.number}"
+        self._count += 1
+        picture = Path(self._folder.name) / str(self._count)
+        picture.write_bytes(capture.data)
+        return _Kept(page._replace(capture=replace(capture, data=b"")), picture, facts)
 
     def _in_order(self, proposal: Proposal, sides: Sequence[Sequence[_Kept]]) -> Iterator[SourcePage]:
         for sheet in proposal.sheets:
@@ -91,8 +79,8 @@ class PairedPages:
                 continue
             for side, at in zip(sides, (sheet.front, sheet.back), strict=True):
                 if at is not None:
-                    page = side[at].page
-                    yield page._replace(capture=replace(page.capture, data=self._file_of(page).read_bytes()))
+                    page, picture, _ = side[at]
+                    yield page._replace(capture=replace(page.capture, data=picture.read_bytes()))
 
 
 def _report(proposal: Proposal, sides: Sequence[Sequence[_Kept]]) -> PairsReport:

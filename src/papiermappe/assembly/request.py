@@ -81,6 +81,20 @@ class PairReport(BaseModel):
     confidence: float
 
 
+class PairsReport(BaseModel):
+    """How fronts and backs were put together, where that was asked for."""
+
+    pairs: list[PairReport] | None = None
+    """The sheets that fronts and backs were put together to; None where that was not asked for."""
+    backs_lie: BacksOrder | None = None
+    missing: list[PlaceInFile] = []
+    """The pages whose other side is missing."""
+    doubled: list[PlaceInFile] = []
+    """Pages that came twice, and are left out."""
+    sure: bool | None = None
+    """Whether every pair is sure."""
+
+
 class PageReport(BaseModel):
     """Result of one page."""
 
@@ -99,7 +113,7 @@ class PageReport(BaseModel):
     """Why it was not read."""
 
 
-class Report(BaseModel):
+class Report(PairsReport):
     """Result of a request."""
 
     out: tuple[str, ...]
@@ -108,12 +122,3 @@ class Report(BaseModel):
     level: Level
     left_out: tuple[Message, ...] = ()
     """Files that could not be read, each with why."""
-    pairs: list[PairReport] | None = None
-    """The sheets that fronts and backs were put together to; None where that was not asked for."""
-    backs_lie: BacksOrder | None = None
-    missing: list[PlaceInFile] = []
-    """The pages whose other side is missing."""
-    doubled: list[PlaceInFile] = []
-    """Pages that came twice, and are left out."""
-    sure: bool | None = None
-    """Whether every pair is sure."""

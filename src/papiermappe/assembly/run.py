@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import BinaryIO, cast
 
 from papiermappe.assembly.errors import NothingToAssemble
-from papiermappe.assembly.pairs import PairedPages, PairsReport
-from papiermappe.assembly.request import AssemblyRequest, Colours, PageReport, Report, format_of
+from papiermappe.assembly.pairs import PairedPages
+from papiermappe.assembly.request import AssemblyRequest, Colours, PageReport, PairsReport, Report, format_of
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis, analyse
@@ -65,7 +65,7 @@ class Assembly:
         self._analyses: dict[tuple[Path, int], Analysis] = {}
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
-        self._pairs: PairsReport | None = None
+        self._pairs = PairsReport()
 
     def run(self) -> Report:
         """Carry out the request.
@@ -90,7 +90,7 @@ class Assembly:
             byte_size=sum(file.stat().st_size for file in written),
             level=self._request.level,
             left_out=tuple(self._left_out),
-            **(dict(self._pairs) if self._pairs else {}),
+            **dict(self._pairs),
         )
 
     # ---- where pages come from, and who reads them (PageSupply)
@@ -225,7 +225,7 @@ class Assembly:
 
     def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:
         """Yield pages, with a bookmark at the first page of each of several files."""
-        several = len(self._request.sources) > 1 and not self._request.backs
+        several = len(self._request.sources) > 1
         made: MadePage[SourcePage] | None = first
         while made is not None:
             begins = made.item.file.stem if several and made.item.number == 1 else None

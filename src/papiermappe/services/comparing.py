@@ -7,14 +7,13 @@ from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.clean.findings import Finding, FindingKind
-from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.places import Side
-from papiermappe.core.order.twins import Sameness, compare
+from papiermappe.core.order.twins import same_as_before
 from papiermappe.services import pairing
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.imprints import imprint_of_page
 from papiermappe.services.journal import machine_entry
-from papiermappe.services.pages import analysis_of
+from papiermappe.services.pages import analysis_of, in_turn
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page, Run
@@ -36,20 +35,13 @@ def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> Non
     """Point out what came twice in a run; where its pages are backs, pair them with their fronts."""
     for side in Side:
         with store.begin() as session:
-            pages = _pages_in_turn(session, run_id, side)
+            brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)
+            pages = session.scalars(in_turn(brought)).all()
         imprints = [imprint_of_page(store, page, compute, max_px) for page in pages]
         twice = [page.id for page, is_same in zip(pages, compute(same_as_before, imprints), strict=True) if is_same]
         if twice:
             point_out(MACHINE, store, run_id, twice)
     pairing.pair_by_itself(store, run_id, compute, max_px)
-
-
-def same_as_before(imprints: Sequence[Imprint | None]) -> list[bool]:
-    """Return for each page of a run whether it is the page before it, taken again."""
-    return [
-        before is not None and now is not None and compare(before, now) is Sameness.SAME
-        for before, now in zip([None, *imprints], imprints, strict=False)
-    ]
 
 
 @transaction
@@ -68,9 +60,3 @@ def point_out(caller: Caller, session: Session, run_id: int, twice: Sequence[int
             noted.append(page.id)
     if noted:
         machine_entry(session, mappe, {page_id: {} for page_id in noted})
-
-
-def _pages_in_turn(session: Session, run_id: int, side: Side) -> list[Page]:
-    """Return the pages of one side that a run has brought in, in the order in which they came."""
-    brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)
-    return list(session.scalars(brought.order_by(Capture.file_name, Capture.file_page, Capture.sheet, Capture.id)))

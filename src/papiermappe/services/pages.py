@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
@@ -11,13 +11,20 @@ from papiermappe.core.order.numbers import numbers_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.printed import Printed
 from papiermappe.core.treatment import Treatment
-from papiermappe.store.models import Page
+from papiermappe.store.models import Capture, IncomingFile, Page
 
 
 def pages_of(session: Session, mappe_id: int) -> list[Page]:
     """Return all pages of a Mappe, set aside or not, in reading order."""
     pages = session.scalars(select(Page).where(Page.mappe_id == mappe_id)).all()
     return sorted(pages, key=lambda page: (page.rank, page.side is Side.BACK))
+
+
+def in_turn(brought: Select[Page]) -> Select[Page]:
+    """Order pages, selected with their captures, as they came: sheet by sheet, or file by file, page by page."""
+    of_file = (IncomingFile.run_id == Capture.run_id) & (IncomingFile.name == Capture.file_name)
+    places = IncomingFile.number, Capture.file_page, Capture.sheet, Capture.id
+    return brought.outerjoin(IncomingFile, of_file).order_by(*places)
 
 
 def treatment_of(page: Page) -> Treatment:

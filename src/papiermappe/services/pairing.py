@@ -24,12 +24,15 @@ from papiermappe.services.errors import NotPossible
 from papiermappe.services.imprints import imprint_of_page
 from papiermappe.services.journal import PLACE_FIELDS, arrange_for, machine_entry
 from papiermappe.services.landing import chain_of, landing_of
-from papiermappe.services.pages import analysis_of, is_blank, printed_on_page
+from papiermappe.services.pages import analysis_of, in_turn, is_blank, printed_on_page
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Page, Run
 from papiermappe.store.queue import JobKind, enqueue
+
+MOST_SHEETS = 1000
+"""Evidence is weighed for all pairs of a pile, so it may not be of any length."""
 
 
 class SheetProposed(BaseModel):
@@ -41,7 +44,6 @@ class SheetProposed(BaseModel):
     step: str
     """`pair`, or what is missing or came twice."""
     sure: bool
-    confidence: float
 
 
 class PairEvidence(BaseModel):
@@ -118,12 +120,10 @@ class _Sides(NamedTuple):
     @property
     def name(self) -> str:
         """What a proposal depends on."""
-        parts = [f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in self.fronts]
-        parts += [
-            "backs",
-            *(f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in self.backs),
+        parts = [
+            [f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in side] for side in self
         ]
-        return hashlib.sha256(" ".join(parts).encode()).hexdigest()[:32]
+        return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
 
 
 def proposed(
@@ -246,6 +246,8 @@ def _sides(session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> 
     if fronts_run == backs_run:
         raise NotPossible("pairing_same_run", run=fronts_run)
     fronts, backs = (_pages_of_run(session, mappe_id, number) for number in (fronts_run, backs_run))
+    if max(len(fronts), len(backs)) > MOST_SHEETS:
+        raise NotPossible("pairing_too_long", limit=MOST_SHEETS)
     return _Sides(fronts, backs)
 
 
@@ -256,9 +258,8 @@ def _pages_of_run(session: Session, mappe_id: int, number: int) -> list[Page]:
         raise NotPossible("pairing_no_run", run=number)
     brought = select(Page).join(Page.capture).where(Page.mappe_id == mappe_id)
     brought = brought.where(Capture.run_id.in_(chain_of(session, run)))
-    in_order = brought.order_by(Capture.sheet, Capture.take.desc(), Capture.id)
     # a person has set aside what does not belong here; blank backs have been by themselves, and count
-    pages = [page for page in session.scalars(in_order) if not page.set_aside or is_blank(page)]
+    pages = [page for page in session.scalars(in_turn(brought)) if not page.set_aside or is_blank(page)]
     if not pages:
         raise NotPossible("pairing_empty", run=number)
     return pages
@@ -309,7 +310,6 @@ def _in_pages(
             back=None if sheet.back is None else sides.backs[sheet.back].id,
             step=sheet.step.name.lower(),
             sure=not proposal.by_habit and at not in unsure,
-            confidence=round(sheet.confidence, 3),
         )
 
     return PairingProposed(

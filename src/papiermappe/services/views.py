@@ -119,7 +119,6 @@ class RunView(BaseModel):
     """How many backs it was begun for, or pages to be taken again."""
     pairing: Message | None
     """What became of laying its backs to their fronts; None where that was not tried."""
-    uncertain_pairs: int
     fronts_run: int | None
     """The number of the run that brought their fronts in."""
     started_at: datetime
@@ -426,8 +425,8 @@ def _landing(run: Run) -> dict[str, Any]:
 def _pairing(run: Run) -> dict[str, Any]:
     told = RunPairing.model_validate(run.pairing) if run.pairing else None
     if told is None:
-        return {"pairing": None, "uncertain_pairs": 0, "fronts_run": None}
-    return {"pairing": told.message(run.number), "uncertain_pairs": told.uncertain, "fronts_run": told.fronts_run}
+        return {"pairing": None, "fronts_run": None}
+    return {"pairing": told.message(run.number), "fronts_run": told.fronts_run}
 
 
 def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:

@@ -53,6 +53,7 @@ SENTENCES: dict[str, str | Plural] = {
     "pairs_by_habit": N_("Nothing on the pages tells which back belongs to which front: run {run} is paired by its order alone."),
     "pairing_same_run": N_("Run {run} cannot be its own backs. Choose two runs."),
     "pairing_no_run": N_("There is no run {run} in this Mappe."),
+    "pairing_too_long": N_("Runs of up to {limit} sheets can be paired. Move a part of their pages to another Mappe first."),
     "pairing_empty": N_("No page of run {run} lies in this Mappe any more: there is nothing to pair."),
     "evidence_numbers": N_("page {front} is printed on the front, {back} on the back"),
     "evidence_show_through": N_("each side shows through on the other"),

@@ -100,14 +100,13 @@ def _begin_anew(best, ahead, anew) -> None:  # type: ignore[no-untyped-def]
 def _behind(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high):  # type: ignore[no-untyped-def]
     """Return the log likelihood of all ways from each state, after numbers may have begun anew there, to the end."""
     states = len(bases) + 1
-    sums = np.full((len(fronts) + 1, len(backs) + 1, states), IMPOSSIBLE)
+    sums = np.full((len(fronts) + 1, high - low + 1, states), IMPOSSIBLE)
     entering = np.full(sums.shape, IMPOSSIBLE)
-    sums[-1, -1] = 0.0
+    sums[-1, len(backs) - len(fronts) - low] = 0.0
     share = _LOG_ANEW - np.log(states)
     for front in range(len(fronts), -1, -1):
-        for back in range(len(backs), -1, -1):
-            if back - front < low or back - front > high:
-                continue
+        for back in range(min(len(backs), front + high), max(0, front + low) - 1, -1):
+            here = back - front - low
             for state in range(states):
                 for step in range(_STEPS):
                     weight, to_front, to_back, to = _taken(
@@ -127,14 +126,14 @@ def _behind(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low,
                         high,
                     )
                     if weight > IMPOSSIBLE / 2:
-                        sums[front, back, state] = _added(
-                            sums[front, back, state], weight + entering[to_front, to_back, to]
+                        sums[front, here, state] = _added(
+                            sums[front, here, state], weight + entering[to_front, to_back - to_front - low, to]
                         )
             everything = IMPOSSIBLE
             for state in range(states):
-                everything = _added(everything, sums[front, back, state])
+                everything = _added(everything, sums[front, here, state])
             for state in range(states):
-                entering[front, back, state] = _added(sums[front, back, state] + _LOG_GOES_ON, everything + share)
+                entering[front, here, state] = _added(sums[front, here, state] + _LOG_GOES_ON, everything + share)
     return sums
 
 
@@ -153,14 +152,15 @@ def _way_back(  # type: ignore[no-untyped-def]
     pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high,
 ):  # fmt: skip
     """Return the steps of the best way, each with its share of all ways."""
-    most = best.shape[0] + best.shape[1]
+    most = len(fronts) + len(backs)
     steps, shares = np.zeros(most, np.int64), np.zeros(most)
-    front, back = best.shape[0] - 1, best.shape[1] - 1
-    state = best[front, back].argmax()
+    front, back = len(fronts), len(backs)
+    state = best[front, back - front - low].argmax()
     count = 0
     while front > 0 or back > 0:
-        step = came[front, back, state]
-        source = came_state[front, back, state]
+        here = back - front - low
+        step = came[front, here, state]
+        source = came_state[front, here, state]
         from_front = front - _FRONTS_LAID[step]
         from_back = back - _BACKS_LAID[step]
         share = IMPOSSIBLE
@@ -182,12 +182,16 @@ def _way_back(  # type: ignore[no-untyped-def]
                 high,
             )
             if weight > IMPOSSIBLE / 2:
-                share = _added(share, ahead[from_front, from_back, one] + weight + _entering(behind[front, back], to))
+                share = _added(
+                    share,
+                    ahead[from_front, from_back - from_front - low, one] + weight + _entering(behind[front, here], to),
+                )
         steps[count], shares[count] = step, np.exp(min(0.0, share - total))
         count += 1
         front, back, state = from_front, from_back, source
-        if anew[front, back, state] >= 0 and (front > 0 or back > 0):
-            state = anew[front, back, state]
+        here = back - front - low
+        if anew[front, here, state] >= 0 and (front > 0 or back > 0):
+            state = anew[front, here, state]
     return steps[:count][::-1].copy(), shares[:count][::-1].copy(), total
 
 
@@ -198,18 +202,19 @@ def _way_back(  # type: ignore[no-untyped-def]
 def aligned(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high):  # type: ignore[no-untyped-def]
     """Return steps, confidences and the log likelihood of all ways."""
     states = len(bases) + 1
-    shape = (len(fronts) + 1, len(backs) + 1, states)
+    shape = (len(fronts) + 1, high - low + 1, states)  # by how many more backs than fronts, from the fewest
     best = np.full(shape, IMPOSSIBLE)
     ahead = np.full(shape, IMPOSSIBLE)
     came = np.full(shape, np.int8(-1), np.int8)
     came_state = np.zeros(shape, np.int16)
     anew = np.full(shape, np.int16(-1), np.int16)
-    best[0, 0] = ahead[0, 0] = -np.log(states)
+    best[0, -low] = ahead[0, -low] = -np.log(states)
     for front in range(shape[0]):
-        for back in range(shape[1]):
-            if ahead[front, back].max() <= IMPOSSIBLE / 2:
+        for back in range(max(0, front + low), min(len(backs), front + high) + 1):
+            here = back - front - low
+            if ahead[front, here].max() <= IMPOSSIBLE / 2:
                 continue
-            _begin_anew(best[front, back], ahead[front, back], anew[front, back])
+            _begin_anew(best[front, here], ahead[front, here], anew[front, here])
             for state in range(states):
                 for step in range(_STEPS):
                     weight, to_front, to_back, to = _taken(
@@ -230,17 +235,16 @@ def aligned(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low,
                     )
                     if weight <= IMPOSSIBLE / 2:
                         continue
-                    ahead[to_front, to_back, to] = _added(
-                        ahead[to_front, to_back, to], ahead[front, back, state] + weight
-                    )
-                    if best[front, back, state] + weight > best[to_front, to_back, to]:
-                        best[to_front, to_back, to] = best[front, back, state] + weight
-                        came[to_front, to_back, to] = step
-                        came_state[to_front, to_back, to] = state
+                    there = to_back - to_front - low
+                    ahead[to_front, there, to] = _added(ahead[to_front, there, to], ahead[front, here, state] + weight)
+                    if best[front, here, state] + weight > best[to_front, there, to]:
+                        best[to_front, there, to] = best[front, here, state] + weight
+                        came[to_front, there, to] = step
+                        came_state[to_front, there, to] = state
     behind = _behind(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high)
     total = IMPOSSIBLE
     for state in range(states):
-        total = _added(total, ahead[-1, -1, state])
+        total = _added(total, ahead[-1, len(backs) - len(fronts) - low, state])
     return _way_back(
         best, came, came_state, anew, ahead, behind, total,
         pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high,

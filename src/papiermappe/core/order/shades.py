@@ -79,28 +79,26 @@ class Shades:
 
     def _compare(self, turn: Turn, front: int, backs: Sequence[int]) -> None:
         """Work out the scores of a front and some backs."""
-        one = self._spectra_of(turn, self._fronts, front)
-        others = [(back, self._spectra_of(turn, self._backs, back)) for back in backs]
         self._scores.update({(turn, front, back): np.nan for back in backs})
         here = self._fronts[front]
         seen = [
-            (back, spectra)
-            for back, spectra in others
-            if spectra is not None
-            and here is not None
-            and (there := self._backs[back]) is not None
-            and can_be_seen(here, there, turn)
+            back
+            for back in backs
+            if here is not None and (there := self._backs[back]) is not None and can_be_seen(here, there, turn)
         ]
-        if one is None or not seen:
+        if not seen:
             return
-        found = self._comparisons[turn].scores(one, [spectra for _, spectra in seen])
-        self._scores.update({(turn, front, back): float(score) for (back, _), score in zip(seen, found, strict=True)})
+        one, *others = (
+            self._spectra_of(turn, sides, at)
+            for sides, at in [(self._fronts, front), *((self._backs, at) for at in seen)]
+        )
+        found = self._comparisons[turn].scores(one, others)
+        self._scores.update({(turn, front, back): float(score) for back, score in zip(seen, found, strict=True)})
 
-    def _spectra_of(self, turn: Turn, sides: Sequence[Imprint | None], at: int) -> Spectra | None:
+    def _spectra_of(self, turn: Turn, sides: Sequence[Imprint | None], at: int) -> Spectra:
         imprint, key = sides[at], (turn, sides is self._fronts, at)
-        if imprint is None:
-            return None
         if key not in self._spectra:
+            assert imprint is not None  # noqa: S101 (only sides that can be seen are compared)
             self._spectra[key] = self._comparisons[turn].spectra(imprint)
             while len(self._spectra) > SPECTRA_KEPT:
                 self._spectra.popitem(last=False)

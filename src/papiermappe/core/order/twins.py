@@ -3,6 +3,7 @@
 Two forms alike but filled in differently are not: what tells is any piece of ink that one has and the other has not.
 """
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 import cv2
@@ -41,6 +42,14 @@ def compare(one: Imprint, other: Imprint) -> Sameness:
     if _best_match(_print_of(one), _print_of(other), SHADE_DPI)[0] < NEARLY_ALIKE:
         return Sameness.UNKNOWN if min(_ink_mm2(page) for page in (one, other)) < LEAST_PRINT_MM2 else Sameness.OTHER
     return _compared_closely(one.ink, other.ink)
+
+
+def same_as_before(pages: Sequence[Imprint | None]) -> list[bool]:
+    """Return for each page of a run whether it is the page before it, taken again; none that is unknown is."""
+    return [
+        before is not None and now is not None and compare(before, now) is Sameness.SAME
+        for before, now in zip([None, *pages], pages, strict=False)
+    ]
 
 
 def _compared_closely(one: Pixels, other: Pixels) -> Sameness:

@@ -26,6 +26,8 @@ function ranksAt(first, count) {
 /** @param {any} mappe */
 export function createPairing(mappe) {
   let asked = 0;
+  /** @type {Map<string, Message[]>} what speaks for pairs, by front and back */
+  let near = new Map();
   return {
     active: false,
     busy: false,
@@ -105,6 +107,7 @@ export function createPairing(mappe) {
     /** @param {Proposal} proposal */
     take(proposal) {
       this.proposal = proposal;
+      near = new Map(proposal.near.map((pair) => [`${pair.front} ${pair.back}`, pair.evidence]));
       this.columns = proposal.sheets.map((sheet) => ({ ...sheet }));
       this.changed = false;
       const unsure = this.columns.findIndex((column) => !column.sure);
@@ -126,7 +129,7 @@ export function createPairing(mappe) {
     },
     /** @param {{ front: number | null, back: number | null }} column @returns {Message[]} what speaks for its two sides being of one sheet */
     evidenceOf({ front, back }) {
-      return this.proposal?.near.find((pair) => pair.front === front && pair.back === back)?.evidence ?? [];
+      return near.get(`${front} ${back}`) ?? [];
     },
     /** @param {Column} column @returns {{ text: string, label: string, tone: string }} */
     markOf(column) {
@@ -155,11 +158,12 @@ export function createPairing(mappe) {
     /** @param {(number | null)[]} fronts @param {(number | null)[]} backs */
     lay(fronts, backs) {
       const before = this.columns;
+      const known = new Map(before.map((column) => [`${column.front} ${column.back}`, column]));
       const count = Math.max(lastOf(fronts), lastOf(backs)) + 1;
       const twice = new Set(before.filter((column) => column.step.endsWith("twice")).map((column) => column.front ?? column.back));
       this.columns = Array.from({ length: count }, (_, at) => {
         const [front, back] = [fronts[at] ?? null, backs[at] ?? null];
-        const as = before.find((column) => column.front === front && column.back === back);
+        const as = known.get(`${front} ${back}`);
         if (as) return as;
         const step = front !== null && back !== null ? "pair" : front === null ? "back_alone" : "front_alone";
         return { front, back, step: step !== "pair" && twice.has(front ?? back) ? `${step.split("_")[0]}_twice` : step, sure: this.evidenceOf({ front, back }).length > 0 };
