@@ -97,7 +97,7 @@ def test_a_page_is_scanned_again_in_its_place_and_undone(
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, "[data-page]")) == 6)
     driver.find_element(By.CSS_SELECTOR, f'[data-page="{old[2].id}"]').click()
     driver.find_element(By.ID, "again").click()
-    until(lambda: "takes the place of page 3" in driver.find_element(By.CSS_SELECTOR, ".landing").text)
+    until(lambda: "takes the place of page 3" in driver.find_element(By.ID, "landing").text)
     stack.drawer.lay("hail")
     until(lambda: driver.find_element(By.ID, "scan").is_enabled())
     driver.find_element(By.ID, "scan").click()
@@ -121,7 +121,7 @@ def test_pages_are_scanned_in_before_a_sheet(
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, "[data-page]")) == 4)
     driver.find_element(By.CSS_SELECTOR, f'[data-page="{old[2]}"]').click()
     driver.find_element(By.ID, "before").click()
-    until(lambda: "go before page 3" in driver.find_element(By.CSS_SELECTOR, ".landing").text)
+    until(lambda: "go before page 3" in driver.find_element(By.ID, "landing").text)
     Select(driver.find_element(By.CSS_SELECTOR, "select[data-name=sides]")).select_by_value("one")
     stack.drawer.lay("lease")
     until(lambda: driver.find_element(By.ID, "scan").is_enabled())
@@ -129,4 +129,4 @@ def test_pages_are_scanned_in_before_a_sheet(
     until(lambda: len(stack.desk(mappe).order) == 7)
     now = stack.desk(mappe).order
     assert (now[:2], now[5:]) == (old[:2], old[2:])
-    until(lambda: not driver.find_element(By.CSS_SELECTOR, ".landing").is_displayed())
+    until(lambda: not driver.find_element(By.ID, "landing").is_displayed())

@@ -52,6 +52,8 @@ export function lanes(mappe, pairing, facts) {
     // A grid must have rows: before the first page arrives it is a plain group.
     get role() { return mappe.empty ? null : "grid"; },
     get rowCount() { return mappe.empty ? null : String(mappe.sheetCount); },
+    // Under proposed pairs a third column holds the marks that say what speaks for each.
+    get columnCount() { return mappe.empty ? null : mappe.proposing ? "3" : "2"; },
     get multiple() { return mappe.empty ? null : "true"; },
 
     draw() {
