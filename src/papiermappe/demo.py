@@ -30,6 +30,8 @@ TICKETS = {
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
 MEETING = ["minutes", "letter-store", "lease", "delivery-118", "hail"]
 """Papers with something on both sides, for a scanner that takes one side."""
+POST = ["letter-share", "divider-hail", "hail", "divider-leases", "lease"]
+"""A pile of several documents with dividers between them."""
 HANDS = Caller("demo")
 
 
@@ -69,6 +71,7 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         one_sided = TicketSettings(sides=Sides.ONE)
         desk_of.scan("Meeting of 12 October", stieglitz, MEETING, one_sided, "stieglitz")
         desk_of.lay_backs(MEETING, "stieglitz", missed=2)
+        desk_of.scan("Post of 19 October", zaunkoenig, POST, TicketSettings(dpi=200, colour=Colour.GREY))
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
     finally:
         store.close()

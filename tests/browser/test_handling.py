@@ -12,13 +12,13 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import Stack, assert_accessible
-from tests.helpers import ANNA, BEN, analyse_all, do, scan
+from tests.helpers import ANNA, BEN, QUICK, do
 
 from papiermappe.core.operations import Turn
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 from papiermappe.core.treatment import Tone
-from papiermappe.services import mappen
+from papiermappe.services import mappen, runs
 from papiermappe.services.caller import locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.store.models import Page
@@ -36,13 +36,12 @@ def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
 
 def in_order(stack: Stack, driver: Chrome, until: Until, *papers: str) -> tuple[int, list[int]]:
     """Take papers in, both sides, and show them in Order; return the Mappe and its pages."""
-    stack.kill("worker")  # the test takes the pages in itself
     mappe = mappen.open_mappe(ANNA, stack.store, "Handling")
     stack.drawer.lay(*papers)
-    scan(stack.store, mappe, stack.devices["zaunkoenig"])
-    analyse_all(stack.store, mappe)
+    run = runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
+    until(lambda: not stack.desk(mappe).runs[-1].live and all(page.analysed for page in stack.desk(mappe).pages))
+    assert stack.desk(mappe).runs[-1].id == run
     pages = stack.desk(mappe).order
-    stack.start_one("worker")
     driver.get(f"{stack.url}/mappen/{mappe}/order")
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, "[role=gridcell][data-page]")) == len(pages))
     return mappe, pages

@@ -16,6 +16,7 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.order.codes import PageCode, read_codes
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
     PAPER_WHITE,
@@ -45,6 +46,8 @@ class Analysis(BaseModel):
     colour: ColourKind
     turn_confidence: float = 1.0
     """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
+    codes: tuple[PageCode, ...] = ()
+    """That are printed on it."""
 
     @property
     def is_blank(self) -> bool:
@@ -94,6 +97,7 @@ def analyse(
         findings=tuple(_findings(page, treatment.skew_deg, usual_height_mm)),
         colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
         turn_confidence=turn.confidence,
+        codes=tuple(read_codes(grey, dpi)),
     )
 
 

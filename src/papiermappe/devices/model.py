@@ -206,6 +206,8 @@ class TicketSettings(_Value):
     """Whether pages are turned upright when they arrive."""
     blank_backs_aside: bool = False
     """Whether backs with nothing on them are set aside when they arrive."""
+    cut_at_dividers: bool = False
+    """Whether documents begin behind dividers once all pages of a run are in."""
 
     @property
     def is_pile(self) -> bool:

@@ -121,6 +121,8 @@ def record_analysis(
         capture_id: that was looked at, None for its present one; nothing is recorded where it has another by now.
     """
     page = session.get_one(Page, page_id)
+    if page.mappe_id is None:
+        return
     mappe = locked_mappe(caller, session, page.mappe_id)
     session.refresh(page)
     if capture_id not in {None, page.capture_id}:

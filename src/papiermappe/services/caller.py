@@ -59,6 +59,6 @@ def locked_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
 def visible_page(caller: Caller, session: Session, page_id: int) -> Page:
     """Return a page. Raises NotFound."""
     page = session.get(Page, page_id)
-    if page is None or not may_see(caller, session.get_one(Mappe, page.mappe_id)):
+    if page is None or page.mappe_id is None or not may_see(caller, session.get_one(Mappe, page.mappe_id)):
         raise NotFound("page_gone")
     return page

@@ -62,12 +62,21 @@ def _remove_pages(session: Session, mappe_id: int) -> None:
     session.execute(delete(JournalChange).where(JournalChange.page_id.in_(pages)))
     session.execute(delete(Page).where(Page.mappe_id == mappe_id))
     session.execute(delete(JournalMappe).where(JournalMappe.mappe_id == mappe_id))
+    _remove_undone_copies(session)
     without_mappe = ~exists().where(JournalMappe.seq == JournalEntry.seq)
     orphans = select(JournalEntry.seq).where(without_mappe).scalar_subquery()
     session.execute(delete(JournalChange).where(JournalChange.seq.in_(orphans)))
     session.execute(delete(JournalEntry).where(without_mappe))
     session.execute(delete(Capture).where(~_is_needed()))
     session.execute(delete(Run).where(Run.mappe_id == mappe_id, ~exists().where(Capture.run_id == Run.id)))
+
+
+def _remove_undone_copies(session: Session) -> None:
+    """Remove pages that lie nowhere, and that no entry of a Mappe can bring back."""
+    in_a_mappe = exists().where(JournalChange.page_id == Page.id, JournalMappe.seq == JournalChange.seq)
+    nowhere = select(Page.id).where(Page.mappe_id.is_(None), ~in_a_mappe)
+    session.execute(delete(JournalChange).where(JournalChange.page_id.in_(nowhere.scalar_subquery())))
+    session.execute(delete(Page).where(Page.mappe_id.is_(None), ~in_a_mappe))
 
 
 def _is_needed() -> ColumnElement[bool]:

@@ -5,29 +5,44 @@ page since. People conflict only where both have set the same field of the same 
 """
 
 from collections.abc import Collection, Mapping, Sequence
+from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-from sqlalchemy import ScalarSelect, case, select
+from sqlalchemy import ScalarSelect, case, exists, select
 from sqlalchemy.orm import Session, aliased, lazyload
 
-from papiermappe.core.operations import MoveToMappe, Operation, TakeAgain
+from papiermappe.core.operations import Journaled, MoveToMappe, Operation, TakeAgain
 from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.core.treatment import Treatment
 from papiermappe.message import Message
-from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.caller import MACHINE, Caller, locked_mappe, may_see, visible_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.history import told_of
 from papiermappe.services.pages import page_state, page_states, pages_of
 from papiermappe.services.transaction import transaction
-from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
+from papiermappe.store.models import (
+    Capture,
+    EntryKind,
+    JournalChange,
+    JournalEntry,
+    JournalMappe,
+    Mappe,
+    Page,
+    Run,
+    RunState,
+)
 from papiermappe.store.queue import JobKind, enqueue, read_soon
 
 PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
-PAGE_FIELDS = PLACE_FIELDS | {"capture_id"}
+ORDER_FIELDS = PLACE_FIELDS | {"begins"}
+PAGE_FIELDS = ORDER_FIELDS | {"capture_id"}
 """Those that are not of the treatment."""
+
+MappeFields = Mapping[int, Fields]
+"""By the Mappe's id, what an entry sets of the Mappe itself: its `subject`, whether it is `there`."""
 
 
 @transaction
@@ -48,12 +63,46 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
         NotFound: the Mappe is not there.
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
-    mappen = _locked(caller, session, mappe_id, operation)
-    query = select(Page).where(Page.mappe_id.in_(list(mappen))).options(lazyload(Page.capture))
+    wanted = {mappe_id, operation.mappe} if isinstance(operation, MoveToMappe) else {mappe_id}
+    mappen = {number: locked_mappe(caller, session, number) for number in sorted(wanted)}
+    return record(caller, session, mappen, operation, seen)
+
+
+def record(
+    caller: Caller,
+    session: Session,
+    mappen: Mapping[int, Mappe],
+    operation: Journaled,
+    seen: int,
+    mappe_fields: MappeFields | None = None,
+) -> int | None:
+    """Carry out an operation on pages of Mappen that are locked.
+
+    Args:
+        caller: who asked for it.
+        session: of the transaction.
+        mappen: all that it touches, by their ids.
+        operation: what is done.
+        seen: the newest change that the author knew.
+        mappe_fields: what is set of Mappen themselves.
+
+    Returns:
+        The number of the new journal entry; None where nothing would change.
+
+    Raises:
+        ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
+    """
+    query = select(Page).where(Page.mappe_id.in_(list(mappen)) | Page.id.in_(operation.pages))
+    if not operation.by_files:
+        query = query.options(lazyload(Page.capture))
     if not operation.whole_mappe:
         query = query.where(Page.id.in_(operation.pages))
-    pages = sorted(session.scalars(query), key=lambda page: (page.rank, page.side is Side.BACK))
-    states = page_states(pages) if operation.by_numbers else [page_state(page) for page in pages]
+    found = [page for page in session.scalars(query) if page.mappe_id is None or page.mappe_id in mappen]
+    pages = sorted(found, key=lambda page: (page.rank, page.side is Side.BACK))
+    if operation.by_numbers:
+        states = page_states(pages)
+    else:
+        states = [page_state(page, with_file=operation.by_files) for page in pages]
     changes = operation.apply(states)
     if not changes:
         return None
@@ -66,6 +115,7 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
         mappen,
         author=caller.author,
         operation=operation.model_dump(mode="json"),
+        mappe_fields=mappe_fields,
     )
 
 
@@ -170,10 +220,12 @@ def undone_by_of(seq: Any) -> ScalarSelect[int | None]:
 
 
 def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: EntryKind) -> int:
-    touched = session.scalars(select(JournalMappe.mappe_id).where(JournalMappe.seq == seq)).all()
-    if mappe_id not in touched:
+    touched = session.scalars(select(JournalMappe).where(JournalMappe.seq == seq)).all()
+    if mappe_id not in {row.mappe_id for row in touched}:
         raise NotFound("entry_gone")
-    mappen = {number: locked_mappe(caller, session, number) for number in sorted(touched)}
+    # pages come back also from a Mappe that has been cleared away since
+    mappen = {number: locked_mappe(MACHINE, session, number) for number in sorted(row.mappe_id for row in touched)}
+    visible_mappe(caller, session, mappe_id)
     entry = session.get_one(JournalEntry, seq)
     undoing = kind is EntryKind.UNDO
     is_undone = session.scalar(select(undone_by_of(seq))) is not None
@@ -190,9 +242,37 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
         differing = {name for name, value in expected.items() if now[name] != value}
         if differing and (later := _set_later(session, row.page_id, differing, seq)):
             raise ChangedMeanwhile("changed_since", entry=later)
+    mappe_fields = {of.mappe_id: dict((of.before if undoing else of.after) or {}) for of in touched}
+    for mappe_row in touched:
+        _drop_renamed(mappen[mappe_row.mappe_id], mappe_row, undoing, mappe_fields.get(mappe_row.mappe_id, {}))
+    _refuse_cleared(caller, mappen, changes, mappe_fields)
     return _write(
-        session, kind, _into_free_places(session, pages, changes), pages, mappen, author=caller.author, of_seq=seq
+        session,
+        kind,
+        _into_free_places(session, pages, changes),
+        pages,
+        mappen,
+        author=caller.author,
+        of_seq=seq,
+        mappe_fields=mappe_fields,
     )
+
+
+def _drop_renamed(mappe: Mappe, row: JournalMappe, undoing: bool, fields: dict[str, Any]) -> None:
+    """Leave the subject of a Mappe alone where somebody has given it another one since."""
+    expected = (row.after if undoing else row.before) or {}
+    if "subject" in fields and mappe.subject != expected["subject"]:
+        del fields["subject"]
+
+
+def _refuse_cleared(
+    caller: Caller, mappen: Mapping[int, Mappe], changes: Changes, mappe_fields: Mapping[int, Fields]
+) -> None:
+    """Refuse to put pages into a Mappe that has been cleared away, unless it is taken back with them."""
+    into = {fields["mappe_id"] for fields in changes.values() if fields.get("mappe_id") is not None}
+    for number in into:
+        if not may_see(caller, mappen[number]) and not mappe_fields.get(number, {}).get("there"):
+            raise NotFound("mappe_gone")
 
 
 def _as_written_today(fields: Fields) -> Fields:
@@ -221,12 +301,6 @@ def _set_later(session: Session, page_id: int, names: Collection[str], seq: int)
         if row.after.keys() & set(names):
             return None if row.of_seq == seq else told_of(session, [row.seq])[row.seq].model_dump(mode="json")
     return None
-
-
-def _locked(caller: Caller, session: Session, mappe_id: int, operation: Operation) -> dict[int, Mappe]:
-    """Lock the Mappen that an operation touches, always in the order of their numbers."""
-    wanted = {mappe_id, operation.mappe} if isinstance(operation, MoveToMappe) else {mappe_id}
-    return {number: locked_mappe(caller, session, number) for number in sorted(wanted)}
 
 
 def _refuse_conflict(session: Session, caller: Caller, changes: Changes, seen: int) -> None:
@@ -285,12 +359,14 @@ def _write(
     operation: Fields | None = None,
     message: Fields | None = None,
     of_seq: int | None = None,
+    mappe_fields: MappeFields | None = None,
 ) -> int:
     seq = next_change(session, *mappen.values())
     entry = JournalEntry(seq=seq, kind=kind, of_seq=of_seq, author=author, operation=operation, message=message)
     session.add(entry)
     session.flush()
-    session.add_all(JournalMappe(mappe_id=mappe_id, seq=seq) for mappe_id in mappen)
+    touched = {mappe_id: JournalMappe(mappe_id=mappe_id, seq=seq) for mappe_id in mappen}
+    session.add_all(touched.values())
     for page_id, fields in changes.items():
         page = pages[page_id]
         if fields:
@@ -299,25 +375,56 @@ def _write(
             session.add(JournalChange(page_id=page_id, seq=seq, before=before, after=dict(fields)))
             _set(session, page, fields)
         page.revision = seq
-    for mappe_id in {pages[page_id].mappe_id for page_id in _to_read(changes)}:
-        read_soon(session, mappe_id)
+    for mappe_id, own in (mappe_fields or {}).items():
+        if own:
+            touched[mappe_id].before, touched[mappe_id].after = _set_of_mappe(session, mappen[mappe_id], own)
+    for to_read in {pages[page_id].mappe_id for page_id in _to_read(changes)}:
+        if to_read is not None:
+            read_soon(session, to_read)
     return seq
+
+
+def _set_of_mappe(session: Session, mappe: Mappe, fields: Fields) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Set fields of a Mappe; return those that were set, before and after."""
+    before: dict[str, Any] = {}
+    after: dict[str, Any] = {}
+    if "subject" in fields:
+        before["subject"], after["subject"] = mappe.subject, fields["subject"]
+        mappe.subject, mappe.subject_change = fields["subject"], mappe.change
+    if "there" in fields:
+        before["there"], after["there"] = not fields["there"], fields["there"]
+        session.flush()
+        if fields["there"]:
+            mappe.cleared_at = None
+        elif not _holds_something(session, mappe):
+            mappe.cleared_at = datetime.now(UTC)
+    return before, after
+
+
+def _holds_something(session: Session, mappe: Mappe) -> bool:
+    """Return whether pages lie in a Mappe, or are on their way into it."""
+    live = exists().where(Run.mappe_id == mappe.id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    return bool(session.scalar(select(exists().where(Page.mappe_id == mappe.id) | live)))
 
 
 def _to_read(changes: Changes) -> Sequence[int]:
     """Return the pages that have arrived or now look different."""
-    return [page_id for page_id, fields in changes.items() if not fields or not PLACE_FIELDS.issuperset(fields)]
+    return [page_id for page_id, fields in changes.items() if not fields or not ORDER_FIELDS.issuperset(fields)]
 
 
 def _set(session: Session, page: Page, fields: Fields) -> None:
     if "mappe_id" in fields:
         page.mappe_id = fields["mappe_id"]
+        if page.mappe_id is not None and page.analysis is None:
+            enqueue(session, JobKind.ANALYSE, page_id=page.id)
     if "rank" in fields:
         page.rank = Decimal(fields["rank"])
     if "side" in fields:
         page.side = Side(fields["side"])
     if "set_aside" in fields:
         page.set_aside = fields["set_aside"]
+    if "begins" in fields:
+        page.begins = fields["begins"]
     if fields.get("capture_id", page.capture_id) != page.capture_id:
         page.capture_id, page.analysis, page.printed = fields["capture_id"], None, None
         session.flush()

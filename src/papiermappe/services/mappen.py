@@ -69,7 +69,7 @@ class Listed(NamedTuple):
 @transaction
 def open_mappe(_: Caller, session: Session, subject: str = "") -> int:
     """Open a new Mappe; return its number. Raises NotPossible."""
-    return open_within(session, _clean_subject(subject))
+    return open_within(session, clean_subject(subject))
 
 
 def open_within(session: Session, subject: str) -> int:
@@ -85,11 +85,12 @@ def open_within(session: Session, subject: str) -> int:
 def rename(caller: Caller, session: Session, mappe_id: int, subject: str) -> None:
     """Give a Mappe another subject. Raises NotFound, NotPossible."""
     mappe = locked_mappe(caller, session, mappe_id)
-    mappe.subject = _clean_subject(subject)
+    mappe.subject = clean_subject(subject)
     mappe.subject_change = next_change(session, mappe)
 
 
-def _clean_subject(subject: str) -> str:
+def clean_subject(subject: str) -> str:
+    """Return a subject on one line. Raises NotPossible."""
     cleaned = one_line(subject)
     if len(cleaned) > MAX_SUBJECT:
         raise NotPossible("subject_too_long", limit=MAX_SUBJECT)
@@ -167,6 +168,31 @@ def list_open(_: Caller, store: Store, find: str = "", order: MappeOrder = Mappe
             for row in rows
         ]
     return Listed(cards, total, parts)
+
+
+class MappeName(NamedTuple):
+    """A Mappe that pages can go to."""
+
+    id: int
+    subject: str
+    page_count: int
+
+
+def list_targets(_: Caller, store: Store, find: str = "", but: int | None = None) -> list[MappeName]:
+    """Return open Mappen whose subject holds all words of `find`, the newest first, as many as one list shows.
+
+    Args:
+        store: of the Mappen.
+        find: words.
+        but: a Mappe that is left out.
+    """
+    wanted = [Mappe.cleared_at.is_(None), *(Mappe.subject.icontains(word, autoescape=True) for word in find.split())]
+    if but is not None:
+        wanted.append(Mappe.id != but)
+    pages = select(func.count()).where(Page.mappe_id == Mappe.id, ~Page.set_aside).scalar_subquery()
+    listed = select(Mappe.id, Mappe.subject, pages.label("page_count")).where(*wanted).order_by(Mappe.id.desc())
+    with store.begin() as session:
+        return [MappeName(row.id, row.subject, row.page_count) for row in session.execute(listed.limit(PAGE_SIZE))]
 
 
 def _cards() -> Select[tuple[int, str, datetime, int, int | None, bool]]:

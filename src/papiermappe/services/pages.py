@@ -53,10 +53,21 @@ def picture_name(page: Page) -> str:
     return treatment_of(page).picture_key(page.capture.sha256)
 
 
-def page_state(page: Page, number: int | None = None, blank: bool = False) -> PageState:
+def page_state(page: Page, number: int | None = None, *, blank: bool = False, with_file: bool = False) -> PageState:
     """Return a page as operations see it."""
+    capture = page.capture if with_file else None
     return PageState(
-        page.id, page.mappe_id, page.rank, page.side, page.set_aside, page.treatment, page.capture_id, number, blank
+        id=page.id,
+        mappe_id=page.mappe_id,
+        rank=page.rank,
+        side=page.side,
+        set_aside=page.set_aside,
+        stored_treatment=page.treatment,
+        capture_id=page.capture_id,
+        number=number,
+        blank=blank,
+        file=(capture.file_name, capture.file_page or 1) if capture and capture.file_name else None,
+        begins=page.begins,
     )
 
 

@@ -125,7 +125,8 @@ def record_printed(caller: Caller, session: Session, capture_id: int, text: Page
     """Write down what is printed on the pages of a capture, for their order and their name."""
     printed = printed_on(text).model_dump(mode="json")
     found = select(Page.id, Page.mappe_id).where(Page.capture_id == capture_id).order_by(Page.mappe_id)
-    for page_id, mappe_id in session.execute(found).all():
+    lying = [(page_id, mappe_id) for page_id, mappe_id in session.execute(found).all() if mappe_id is not None]
+    for page_id, mappe_id in lying:
         mappe = locked_mappe(caller, session, mappe_id)
         page = session.get_one(Page, page_id, populate_existing=True)
         if page.printed != printed:

@@ -53,6 +53,8 @@ class PageView(BaseModel):
     rank: str
     side: Side
     set_aside: bool
+    begins: str | None
+    """The name of the document that begins with its sheet; None where none begins."""
     picture: str
     """Names the picture of the page as treated."""
     scan: int
@@ -265,6 +267,7 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
         rank=str(page.rank),
         side=page.side,
         set_aside=page.set_aside,
+        begins=page.begins,
         picture=treatment.picture_key(capture.sha256),
         scan=capture.id,
         width_mm=round(width_mm, 1),

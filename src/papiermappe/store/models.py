@@ -28,6 +28,8 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.codes import CodeFormat
+from papiermappe.core.order.dividers import CodeUse
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.page_text import RecognitionMode
 
@@ -370,8 +372,20 @@ class IncomingFile(Base):
     """When it was written; with path and size it tells one dropped file from another."""
 
 
+class CodePattern(Base):
+    """Codes printed on pages that count as dividers or give names, by a pattern of their texts."""
+
+    __tablename__ = "code_pattern"
+    __table_args__ = (UniqueConstraint("format", "pattern", "use", postgresql_nulls_not_distinct=True),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    format: Mapped[CodeFormat | None] = mapped_column(_codes(CodeFormat, "format"))
+    """None: any."""
+    pattern: Mapped[str]
+    use: Mapped[CodeUse] = mapped_column(_codes(CodeUse, "use"))
+
+
 class Page(Base):
-    """One side, or half of a spread, at its place in a Mappe: a capture and a treatment."""
+    """One side, or half of a spread, at its place in a Mappe: a capture and a treatment. Copies share a capture."""
 
     __tablename__ = "page"
     __table_args__ = (
@@ -380,11 +394,14 @@ class Page(Base):
         CheckConstraint("revision > 0", name="revision"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
-    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))
+    mappe_id: Mapped[int | None] = mapped_column(ForeignKey("mappe.id"))
+    """None: it lies nowhere, as a copy that was undone does."""
     capture_id: Mapped[int] = mapped_column(ForeignKey("capture.id"), index=True)
     rank: Mapped[Decimal]
     side: Mapped[Side] = mapped_column(_codes(Side, "side"))
     set_aside: Mapped[bool] = mapped_column(server_default="false")
+    begins: Mapped[str | None]
+    """The name of the document that begins with its sheet, empty where it has none yet; None where none begins."""
     treatment: Mapped[Json]
     analysis: Mapped[Json | None]
     """What the machine found when the page arrived; None before it was analysed."""
@@ -412,11 +429,14 @@ class JournalEntry(Base):
 
 
 class JournalMappe(Base):
-    """A Mappe that an entry touched."""
+    """A Mappe that an entry touched, and what it set of the Mappe itself, before and after."""
 
     __tablename__ = "journal_mappe"
     mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"), primary_key=True)
     seq: Mapped[int] = mapped_column(ForeignKey("journal_entry.seq"), primary_key=True)
+    before: Mapped[Json | None]
+    """Its `subject`, and whether it is `there`; None where the entry set neither."""
+    after: Mapped[Json | None]
 
 
 class JournalChange(Base):

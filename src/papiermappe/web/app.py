@@ -26,7 +26,19 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import BlobMissing, StoreError, TextRefused
 from papiermappe.store.incoming import Incoming
-from papiermappe.web import devices, filings, imports, mappen, pairing, pictures, runs, start, tickets
+from papiermappe.web import (
+    devices,
+    dividers,
+    filings,
+    imports,
+    mappen,
+    moving,
+    pairing,
+    pictures,
+    runs,
+    start,
+    tickets,
+)
 from papiermappe.web.author import Author
 from papiermappe.web.context import HERE, Context, templates_in
 from papiermappe.web.device_watch import DeviceWatch
@@ -95,7 +107,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
-    for module in (start, pairing, mappen, runs, imports, devices, tickets, pictures, filings):
+    for module in (start, pairing, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings):
         app.include_router(module.router, responses=PROBLEMS)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)

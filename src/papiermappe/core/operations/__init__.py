@@ -3,29 +3,50 @@
 `apply` is pure. It says which fields of which pages become what, and names no field that stays as it is.
 """
 
-from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
+from papiermappe.core.operations.arranging import (
+    BringBack,
+    CopyToMappe,
+    Move,
+    MoveToMappe,
+    Nudge,
+    Reverse,
+    SetAside,
+    SortByArrival,
+    SortByFiles,
+    SortByNumbers,
+)
+from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, PageState
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
-from papiermappe.core.operations.union import JOURNALED, Operation
+from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
 
 __all__ = [
     "JOURNALED",
     "BringBack",
     "Changes",
+    "CopyToMappe",
     "Crop",
+    "Cut",
+    "CutIntoMappen",
     "Interleave",
+    "Journaled",
     "Move",
     "MoveToMappe",
     "Nudge",
     "Operation",
     "PageState",
+    "PartInto",
+    "Reverse",
     "SetAside",
     "SetTone",
     "SheetSides",
+    "SortByArrival",
+    "SortByFiles",
     "SortByNumbers",
     "Straighten",
     "TakeAgain",
     "Turn",
+    "Uncut",
 ]

@@ -1,14 +1,18 @@
 """Operations that change where pages lie: the station Order."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
+from decimal import Decimal
 from itertools import groupby
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
+from natsort import natsort_keygen, ns
 from pydantic import Field
 
 from papiermappe.core.operations.model import BaseOperation, Changes, PageIds, PageState
 from papiermappe.core.order.numbers import infer_order
-from papiermappe.core.order.places import Place, arranged, move, nudge, ranks_between, sheets
+from papiermappe.core.order.places import Place, arranged, grouped, move, nudge, permuted, ranks_between, sheets
+
+_natural = natsort_keygen(alg=ns.IGNORECASE)
 
 
 class SetAside(BaseOperation):
@@ -65,6 +69,54 @@ class Nudge(BaseOperation):
         return _ranks(nudge([page.place for page in pages], self.pages, self.by))
 
 
+class Reverse(BaseOperation):
+    """Lay sheets, or single pages, the other way round: the last in the place of the first."""
+
+    kind: Literal["reverse"] = "reverse"
+    whole_mappe: ClassVar[bool] = True
+    pages: PageIds | tuple[()] = ()
+    """None: all. Where they are one of each sheet, such as backs, the other sides stay."""
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the new places."""
+        groups = grouped([page.place for page in pages], self.pages)
+        return _places(pages, permuted(groups, range(len(groups))[::-1]))
+
+
+class SortByArrival(BaseOperation):
+    """Put sheets in the order in which they came."""
+
+    kind: Literal["sort_by_arrival"] = "sort_by_arrival"
+    whole_mappe: ClassVar[bool] = True
+    pages: PageIds | tuple[()] = ()
+    """None: all."""
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the new places."""
+        arrival = {page.id: page.capture_id for page in pages}
+        return _sorted(pages, self.pages, lambda group: min(arrival[place.page_id] for place in group))
+
+
+class SortByFiles(BaseOperation):
+    """Put sheets in the order of the names of their files; those that come from none follow as they lie."""
+
+    kind: Literal["sort_by_files"] = "sort_by_files"
+    whole_mappe: ClassVar[bool] = True
+    by_files: ClassVar[bool] = True
+    pages: PageIds | tuple[()] = ()
+    """None: all."""
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the new places."""
+        files = {page.id: page.file for page in pages}
+
+        def first(group: Sequence[Place]) -> tuple[bool, list[Any]]:
+            known = [(_natural(file[0]), file[1]) for place in group if (file := files[place.page_id])]
+            return not known, sorted(known)[:1]
+
+        return _sorted(pages, self.pages, first)
+
+
 class SortByNumbers(BaseOperation):
     """Put all sheets in the order of the page numbers printed on them."""
 
@@ -83,24 +135,67 @@ class SortByNumbers(BaseOperation):
         return _ranks(arranged(places, inferred.order)) if inferred else {}
 
 
-class MoveToMappe(BaseOperation):
-    """Move pages to the end of another Mappe."""
+class _IntoMappe(BaseOperation):
+    """What lays pages into another Mappe: before a sheet of it, or at its end."""
 
-    kind: Literal["move_to_mappe"] = "move_to_mappe"
     whole_mappe: ClassVar[bool] = True
     mappe: Annotated[int, Field(ge=1, lt=2**31)]
+    before: Annotated[int, Field(ge=1, lt=2**31)] | None = None
+    """A page of the sheet there before which they go; None: to the end."""
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the new Mappe and ranks; pages of one sheet stay together."""
-        moving = [page for page in self.named(pages) if page.mappe_id != self.mappe]
-        last = max((page.rank for page in pages if page.mappe_id == self.mappe), default=None)
-        groups = [list(group) for _, group in groupby(moving, key=lambda page: (page.mappe_id, page.rank))]
-        ranks = ranks_between(last, None, len(groups))
+        """Return the new Mappe and ranks; pages of one sheet stay together, what is set aside of it included."""
+        there = [page for page in pages if page.mappe_id == self.mappe]
+        ordered = sorted((page for page in pages if page.mappe_id != self.mappe), key=_sheet_of)
+        groups = [self._moving(list(group)) for _, group in groupby(ordered, key=_sheet_of)]
+        groups = [group for group in groups if group]
+        high = next((page.rank for page in there if page.id == self.before), None)
+        low = max((page.rank for page in there if high is None or page.rank < high), default=None)
         return {
-            page.id: {"mappe_id": self.mappe, "rank": str(rank)}
-            for rank, group in zip(ranks, groups, strict=True)
+            page.id: {"mappe_id": self.mappe, "rank": str(rank), **({} if page.begins is None else {"begins": None})}
+            for rank, group in zip(ranks_between(low, high, len(groups)), groups, strict=True)
             for page in group
         }
+
+    def _moving(self, sheet: list[PageState]) -> list[PageState]:
+        """Return what moves of a sheet: all of it where every page that is not set aside is named."""
+        named = list(self.named(sheet))
+        lying = [page for page in sheet if not page.set_aside]
+        return sheet if lying and all(page in named for page in lying) else named
+
+
+class MoveToMappe(_IntoMappe):
+    """Move pages to another Mappe."""
+
+    kind: Literal["move_to_mappe"] = "move_to_mappe"
+
+
+class CopyToMappe(_IntoMappe):
+    """Put copies of pages, which lie nowhere yet, into a Mappe. Windows cannot send it: a service makes the copies."""
+
+    kind: Literal["copy_to_mappe"] = "copy_to_mappe"
+
+
+def _sorted(pages: Sequence[PageState], chosen: Sequence[int], key: Callable[[Sequence[Place]], Any]) -> Changes:
+    """Return the places of chosen sheets, or single pages, once they lie in the order of a key."""
+    groups = grouped([page.place for page in pages], chosen)
+    return _places(pages, permuted(groups, sorted(range(len(groups)), key=lambda at: key(groups[at]))))
+
+
+def _places(pages: Sequence[PageState], places: Iterable[Place]) -> Changes:
+    """Return what differs of places that pages take."""
+    before = {page.id: page for page in pages}
+    changes: dict[int, dict[str, str]] = {}
+    for place in places:
+        if place.rank != before[place.page_id].rank:
+            changes.setdefault(place.page_id, {})["rank"] = str(place.rank)
+        if place.side is not before[place.page_id].side:
+            changes.setdefault(place.page_id, {})["side"] = place.side.value
+    return changes
+
+
+def _sheet_of(page: PageState) -> tuple[int, Decimal]:
+    return page.mappe_id or 0, page.rank
 
 
 def _ranks(places: Iterable[Place]) -> Changes:

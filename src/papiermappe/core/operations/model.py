@@ -13,7 +13,7 @@ from papiermappe.core.treatment import Treatment
 from papiermappe.message import Message
 
 Fields = Mapping[str, Any]
-"""Fields of one page as JSON values: `mappe_id`, `rank`, `side`, `set_aside`, `capture_id`, those of its treatment."""
+"""Fields of one page as JSON values: those of its place, `begins`, `capture_id`, and those of its treatment."""
 
 Changes = Mapping[int, Fields]
 """By the page's id, the fields that become something else."""
@@ -26,7 +26,8 @@ class PageState:
     """The part of a page that operations need."""
 
     id: int
-    mappe_id: int
+    mappe_id: int | None
+    """None: it lies nowhere, as a copy that was undone does."""
     rank: Decimal
     side: Side
     set_aside: bool
@@ -36,6 +37,10 @@ class PageState:
     number: int | None = None
     """The page number printed on it, where it is known."""
     blank: bool = False
+    file: tuple[str, int] | None = None
+    """The name of the file it comes from, and its page there, where that is known."""
+    begins: str | None = None
+    """The name of the document that begins with its sheet, empty where it has none yet; None where none begins."""
 
     @cached_property
     def treatment(self) -> Treatment:
@@ -54,6 +59,7 @@ class PageState:
             "rank": str(self.rank),
             "side": self.side.value,
             "set_aside": self.set_aside,
+            "begins": self.begins,
             "capture_id": self.capture_id,
         }
         return {**place, **self.treatment.model_dump(mode="json")}
@@ -72,6 +78,9 @@ class BaseOperation(BaseModel):
 
     by_numbers: ClassVar[bool] = False
     """Whether `apply` needs the printed numbers of pages, and whether they are blank."""
+
+    by_files: ClassVar[bool] = False
+    """Whether `apply` needs the files that pages come from."""
 
     pages: PageIds
 

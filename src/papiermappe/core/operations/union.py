@@ -4,17 +4,44 @@ from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
-from papiermappe.core.operations.arranging import BringBack, Move, MoveToMappe, Nudge, SetAside, SortByNumbers
+from papiermappe.core.operations.arranging import (
+    BringBack,
+    CopyToMappe,
+    Move,
+    MoveToMappe,
+    Nudge,
+    Reverse,
+    SetAside,
+    SortByArrival,
+    SortByFiles,
+    SortByNumbers,
+)
+from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 
 Operation = Annotated[
-    BringBack | Crop | Interleave | Move | MoveToMappe | Nudge | SetAside | SetTone | SortByNumbers | Straighten | Turn,
+    BringBack
+    | Crop
+    | Cut
+    | Interleave
+    | Move
+    | MoveToMappe
+    | Nudge
+    | Reverse
+    | SetAside
+    | SetTone
+    | SortByArrival
+    | SortByFiles
+    | SortByNumbers
+    | Straighten
+    | Turn
+    | Uncut,
     Field(discriminator="kind"),
 ]
 
-Journaled = Annotated[Operation | TakeAgain, Field(discriminator="kind")]
+Journaled = Annotated[Operation | TakeAgain | CopyToMappe | CutIntoMappen, Field(discriminator="kind")]
 """What the journal knows: also what windows cannot send."""
 
 JOURNALED: TypeAdapter[Journaled] = TypeAdapter(Journaled)

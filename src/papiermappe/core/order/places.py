@@ -127,6 +127,39 @@ def arranged(places: Sequence[Place], order: Sequence[int]) -> list[Place]:
     ]
 
 
+def grouped(places: Sequence[Place], chosen: Collection[int]) -> list[list[Place]]:
+    """Return what moves together when chosen pages change places, sheet by sheet; all sheets where none is chosen.
+
+    Where one page of each sheet is chosen, as where all are backs, these pages move by themselves. Otherwise whole
+    sheets do, what is set aside of them included.
+    """
+    wanted = frozenset(chosen)
+    lanes = [sheet for sheet in sheets(places) if not wanted or any(place.page_id in wanted for place in sheet)]
+    single = [[place for place in sheet if place.page_id in wanted] for sheet in lanes]
+    if wanted and all(len(group) == 1 for group in single):
+        return single
+    by_rank = {rank: list(group) for rank, group in groupby(reading_order(places), key=lambda place: place.rank)}
+    return [by_rank[sheet[0].rank] for sheet in lanes]
+
+
+def permuted(groups: Sequence[Sequence[Place]], order: Sequence[int]) -> list[Place]:
+    """Lay groups of pages into each other's places.
+
+    Args:
+        groups: as from `grouped`.
+        order: which group comes first, second...
+
+    Returns:
+        The new places of the pages that have moved. Pages that move by themselves also take the other one's side.
+    """
+    alone = all(len(group) == 1 for group in groups)
+    moved = []
+    for group, into in ((groups[at], groups[to]) for to, at in enumerate(order) if at != to):
+        sides = {into[0].side} if alone else set()
+        moved += [replace(place, rank=into[0].rank, side=next(iter(sides), place.side)) for place in group]
+    return moved
+
+
 def _lie_there(lanes: list[list[Place]], moving: list[list[Place]], gap: int) -> bool:
     """Whether the moving groups are whole neighbouring sheets that have the gap at one of their ends or inside."""
     lane_of = {sheet[0].rank: number for number, sheet in enumerate(lanes)}

@@ -1,16 +1,18 @@
 """What is printed on a page that tells its place and its day: page numbers and dates."""
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date
 from enum import StrEnum
 from functools import cache
+from itertools import islice
 from typing import Annotated
 
 from babel.core import Locale, UnknownLocaleError
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.reading.languages import language
+from papiermappe.core.reading.letters import MAX_TITLE, closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
@@ -18,6 +20,8 @@ HIGHEST_NUMBER = 9999
 YEARS = range(1900, 2100)
 MONTHS = 12
 MAX_DATES = 5
+HEAD_SHARE = 0.2
+MAX_WORDS = 30
 RUNNING_WORDS = 5  # shorter lines are heads, feet, cells of tables
 SENTENCE_ENDS = frozenset(".!?:;…")
 
@@ -30,6 +34,8 @@ _NAMED = re.compile(
 _OF = re.compile(r"^\W*(\d{1,4})\s*(?:of|von|de|di|van|av|af|z|/)\s*(\d{1,4})\W*$", re.I)
 _ALONE = re.compile(r"^[\W_]*(\d{1,4})[\W_]*$")
 _AT_ENDS = re.compile(r"^(\d{1,4})\s+\D|\D\s+(\d{1,4})$")
+
+_LETTERS = re.compile(r"[^\W\d_]{3,}")
 
 _YEAR_FIRST = re.compile(r"\b(?P<year>\d{4})-(?P<month>\d{1,2})-(?P<day>\d{1,2})\b")
 _DOTTED = re.compile(r"\b(?P<day>\d{1,2})\.\s?(?P<month>\d{1,2})\.\s?(?P<year>\d{4})\b")
@@ -70,20 +76,52 @@ class Printed(_Value):
     """Whether its text begins in the middle of a sentence; None where there are no lines of text."""
     ends_within: bool | None = None
     """Whether its text breaks off in the middle of a sentence."""
+    title: Annotated[str, Field(max_length=MAX_TITLE)] = ""
+    """Its subject line or its largest heading; empty where it has none."""
+    head: tuple[str, ...] = ()
+    """The words at its top, in small letters: a letterhead, a running head."""
+    foot: tuple[str, ...] = ()
+    """The words at its bottom."""
+    language: str | None = None
+    """That its words are of, as ISO 639-2; None where they are few, or of no language that is known here."""
+    opens: bool = False
+    """Whether it has what letters and forms begin with: a salutation, a subject line, the number of an invoice."""
+    closes: bool = False
+    """Whether it has what letters end with."""
 
 
 def printed_on(page: PageText) -> Printed:
-    """Return what is printed on a page that tells its place and its day."""
-    numbers, dates = tuple(_numbers(page)), tuple(dict.fromkeys(_dates(page)))[:MAX_DATES]
-    running = [text for line in page.lines() if len((text := line.text.strip()).split()) >= RUNNING_WORDS]
-    if not running:
-        return Printed(numbers=numbers, dates=dates)
-    return Printed(
-        numbers=numbers,
-        dates=dates,
-        begins_within=running[0].lstrip("-\u2013\u2014\u201c\"'(")[:1].islower(),
-        ends_within=running[-1].rstrip("”\"')»")[-1:] not in SENTENCE_ENDS,
+    """Return what is printed on a page that tells its place, its day and its document."""
+    rims = printed_on_rims(page)
+    texts = [text for line in page.lines() if (text := line.text.strip())]
+    running = [text for text in texts if len(text.split()) >= RUNNING_WORDS]
+    return rims.model_copy(
+        update={
+            "dates": tuple(dict.fromkeys(_dates(page)))[:MAX_DATES],
+            "begins_within": running[0].lstrip("-\u2013\u2014\u201c\"'(")[:1].islower() if running else None,
+            "ends_within": running[-1].rstrip("”\"')»")[-1:] not in SENTENCE_ENDS if running else None,
+            "title": title_of(page),
+            "language": language_of(texts),
+            "opens": any(map(opens_a_document, texts)),
+            "closes": any(map(closes_a_letter, texts)),
+        }
     )
+
+
+def printed_on_rims(page: PageText) -> Printed:
+    """Return what stands at the top and the bottom of a page, of which the rest may not have been read."""
+    head, foot = HEAD_SHARE * page.height_mm, (1 - EDGE_SHARE) * page.height_mm
+    lines = list(page.lines())
+    return Printed(
+        numbers=tuple(_numbers(page)),
+        head=_words(line.text for line in lines if line.box.bottom < head),
+        foot=_words(line.text for line in lines if line.box.top > foot),
+    )
+
+
+def _words(texts: Iterable[str]) -> tuple[str, ...]:
+    found = (word for text in texts for word in _LETTERS.findall(text.casefold()))
+    return tuple(islice(dict.fromkeys(found), MAX_WORDS))
 
 
 def _numbers(page: PageText) -> Iterator[PageNumber]:

@@ -16,6 +16,7 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 
 from papiermappe.core.geometry import POINTS_PER_MM
+from papiermappe.core.order.codes import qr_squares
 from papiermappe.core.paper import PaperSize
 
 INK = "#1b1b1d"
@@ -126,6 +127,13 @@ class Drawing:
             stroke=int(stroke is not None),
             fill=int(fill is not None),
         )
+
+    def code(self, x_mm: float, y_mm: float, size_mm: float, text: str) -> None:
+        """Draw a QR code by its top left corner."""
+        squares = qr_squares(text)
+        side_mm = size_mm / len(squares)
+        for row, column in np.argwhere(squares):
+            self.box(x_mm + column * side_mm, y_mm + row * side_mm, side_mm, side_mm, fill="#000000", stroke=None)
 
     def polygon(self, points_mm: Sequence[tuple[float, float]], fill: Color) -> None:
         """Fill a closed outline."""

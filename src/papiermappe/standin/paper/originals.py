@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 from reportlab.lib.colors import Color
 
+from papiermappe.core.order.dividers import CodeUse, divider_text
 from papiermappe.core.paper import A4, A5, ID_CARD, PaperSize
 from papiermappe.standin.paper.drawing import BLUE_PEN, STAMP_GREEN, STAMP_RED, Draw, Drawing
 
@@ -344,6 +345,13 @@ def _pencil_note(page: Drawing) -> None:
     page.pen(120, 270, 40, seed=9, colour="#9a9a98")
 
 
+def _divider(page: Drawing, name: str) -> None:
+    for x_mm in (17, 157):
+        for y_mm in (17, 244):
+            page.code(x_mm, y_mm, 36, divider_text(CodeUse.DIVIDER, name))
+    page.text(30, 150, name, 34, "Helvetica-Bold")
+
+
 def _one_sheet(key: str, title: str, front: Draw, back: Draw | None = None, paper: PaperSize = A4) -> Original:
     return Original(key, title, paper, (DrawnSheet(front, back),))
 
@@ -391,6 +399,8 @@ _ALL = (
         A4.turned(),
         tuple(DrawnSheet(partial(_handbook_spread, left_number=number)) for number in (6, 8)),
     ),
+    _one_sheet("divider-hail", "Divider for hail damage", partial(_divider, name="Hail damage")),
+    _one_sheet("divider-leases", "Divider for leases", partial(_divider, name="Lease Upper Meadow")),
     _one_sheet("receipt", "Till receipt", _receipt, paper=RECEIPT_ROLL),
     _one_sheet("card", "Laminated member card", _member_card, paper=ID_CARD),
 )

@@ -1,16 +1,21 @@
 // A Mappe at a station: puts state, stream, keys and components together.
 import { createDevices } from "./devices.js";
+import { createCutting } from "./cutting.js";
 import { bindKeys, lettersAreOff, listOfKeys, switchLetters } from "./keys.js";
 import { createImports } from "./imports.js";
 import { createLanding } from "./landing.js";
 import { lanes } from "./lanes.js";
 import { createMappe } from "./mappe.js";
+import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
 import { listen } from "./stream.js";
+import { cutting } from "./stations/cutting.js";
+import { dividers } from "./stations/dividers.js";
 import { file } from "./stations/file.js";
 import { filesChoice, incomingFiles } from "./stations/files.js";
 import { createGlass, glassView } from "./stations/glass.js";
 import { intake } from "./stations/intake.js";
+import { moving, tray } from "./stations/moving.js";
 import { order } from "./stations/order.js";
 import { pairing } from "./stations/pairing.js";
 import { scanners } from "./stations/scanners.js";
@@ -60,6 +65,8 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("landing", createLanding(mappe));
   Alpine.store("imports", createImports(mappe));
   Alpine.store("pairing", createPairing(mappe));
+  Alpine.store("cutting", createCutting(mappe));
+  Alpine.store("moving", createMoving(mappe));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
   Alpine.store("glass", createGlass(mappe, devices));
@@ -69,7 +76,7 @@ document.addEventListener("alpine:init", () => {
     tickets.apply(now);
   });
   devices.onChoice(stream.watch);
-  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), facts));
+  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), facts));
   Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
@@ -77,6 +84,10 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));
   Alpine.data("filesChoice", filesChoice(mappe, Alpine.store("imports")));
   Alpine.data("order", order(mappe, Alpine.store("pairing"), facts));
+  Alpine.data("cutting", cutting(mappe, Alpine.store("cutting"), Alpine.store("pairing")));
+  Alpine.data("dividers", dividers(mappe));
+  Alpine.data("moving", moving(mappe, Alpine.store("moving")));
+  Alpine.data("tray", tray(mappe, Alpine.store("moving")));
   Alpine.data("pairing", pairing(mappe, Alpine.store("pairing")));
   Alpine.data("tidy", tidy(mappe, facts));
   Alpine.data("file", file(mappe, facts));

@@ -10,8 +10,9 @@ const SCROLL_PX = 14;
  * @param {PointerEvent} event
  * @param {any} mappe
  * @param {Record<string, HTMLElement>} refs track, grid, insertion and frame
+ * @param {(pages: number[], into: string, asCopies: boolean) => void} onDrop told of pages that are dropped on another Mappe, or on "new"
  */
-export function startDrag(event, mappe, refs) {
+export function startDrag(event, mappe, refs, onDrop) {
   if (event.button !== 0) return;
   const { track, grid, insertion, frame } = refs;
   const cell = /** @type {Element} */ (event.target).closest("[data-page]");
@@ -22,6 +23,7 @@ export function startDrag(event, mappe, refs) {
   let at = { x: start.x, y: start.y };
   let dragging = false;
   let cancelled = false;
+  let copies = false; // whether Ctrl is held: then pages stay here, too
   let scrolling = 0;
   let drawn = ""; // the pointer and the scroll that are shown
   /** @type {{ id: number, box: DOMRect }[]} */
@@ -35,8 +37,13 @@ export function startDrag(event, mappe, refs) {
     scrolling = requestAnimationFrame(scroll);
   };
   const longPress = byTouch ? window.setTimeout(() => { if (id !== null) begin(); }, LONG_PRESS_MS) : 0;
+  /** @type {Element | null} the Mappe on the tray that the pages would go to */
+  let over = null;
   const show = () => {
-    if (id !== null) mark(insertion, track, gapAt(grid, at.x, at.y));
+    over?.classList.remove("drop-into");
+    over = id === null ? null : mappeAt(at.x, at.y);
+    over?.classList.add("drop-into");
+    if (id !== null) mark(insertion, track, over ? null : gapAt(grid, at.x, at.y));
     else stretch(frame, track, start, at);
   };
   const scroll = () => {
@@ -52,6 +59,7 @@ export function startDrag(event, mappe, refs) {
   };
   const move = (/** @type {PointerEvent} */ moved) => {
     at = { x: moved.clientX, y: moved.clientY };
+    copies = moved.ctrlKey || moved.metaKey;
     const far = Math.hypot(at.x - start.x, at.y - start.y) >= FROM_PX;
     if (!dragging && far && byTouch) end(false); // a finger that moves at once scrolls
     else if (!dragging && far) begin();
@@ -62,10 +70,12 @@ export function startDrag(event, mappe, refs) {
     cancelAnimationFrame(scrolling);
     for (const [name, handler] of handlers) document.removeEventListener(name, /** @type {any} */ (handler), true);
     insertion.hidden = frame.hidden = true;
+    over?.classList.remove("drop-into");
     document.body.classList.remove("dragging");
     if (!done || cancelled) return;
     if (!dragging) click(mappe, id, cell, event);
     else if (id === null) mappe.select(inFrame(boxes, start, at, track));
+    else if (mappeAt(at.x, at.y)) onDrop(mappe.selectedIds, /** @type {HTMLElement} */ (mappeAt(at.x, at.y)).dataset.mappe ?? "", copies);
     else {
       const gap = gapAt(grid, at.x, at.y);
       if (gap) mappe.move(mappe.selectedIds, gap.before);
@@ -93,6 +103,9 @@ function click(mappe, id, cell, event) {
   if (cell instanceof HTMLElement) cell.focus({ preventScroll: true });
   return undefined;
 }
+
+/** The Mappe on the tray under a point. @param {number} x @param {number} y */
+function mappeAt(x, y) { return document.elementFromPoint(x, y)?.closest("[data-mappe]") ?? null; }
 
 /**
  * The gap under a point: before the sheet whose left half it is on, or behind the one whose right half; null where no

@@ -27,8 +27,17 @@ function threadOf({ front, back }, next) {
   return `${down}M111 ${from} C 136 ${from} 116 ${to} 141 ${to}`;
 }
 
-/** @param {any} mappe @param {any} pairing a proposal of pairs @param {{ lane: string, stage: string }} facts */
-export function lanes(mappe, pairing, facts) {
+/**
+ * @param {any} mappe
+ * @param {any} pairing a proposal of pairs
+ * @param {any} cutting a proposal of cuts
+ * @param {any} moving between Mappen
+ * @param {{ lane: string, stage: string }} facts
+ */
+export function lanes(mappe, pairing, cutting, moving, facts) {
+  const into = (/** @type {number[]} */ pages, /** @type {string} */ target, /** @type {boolean} */ asCopies) => {
+    moving.send(pages, { mappe: target === "new" ? null : Number(target) }, asCopies);
+  };
   return () => ({
     /** @type {Map<string, HTMLElement>} */
     columns: new Map(),
@@ -39,6 +48,9 @@ export function lanes(mappe, pairing, facts) {
 
     init() {
       mappe.on("pages", () => this.draw());
+      cutting.onChange(() => this.draw());
+      this.$refs.grid.addEventListener("change", (/** @type {Event} */ event) => named(event, cutting));
+      this.$refs.grid.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => left(event));
       mappe.on("selection", () => { this.mark(); this.show(); });
       this.$refs.grid.addEventListener("error", (/** @type {Event} */ event) => again(event.target), true);
       this.draw();
@@ -52,8 +64,10 @@ export function lanes(mappe, pairing, facts) {
     // A grid must have rows: before the first page arrives it is a plain group.
     get role() { return mappe.empty ? null : "grid"; },
     get rowCount() { return mappe.empty ? null : String(mappe.sheetCount); },
-    // Under proposed pairs a third column holds the marks that say what speaks for each.
-    get columnCount() { return mappe.empty ? null : mappe.proposing ? "3" : "2"; },
+    // Under proposed pairs a third column holds the marks that say what speaks for each; a fourth, where documents begin.
+    get columnCount() { return mappe.empty ? null : this.showsParts ? "4" : mappe.proposing ? "3" : "2"; },
+    get showsParts() { return cutting.active || mappe.documentCount > 1; },
+    get lanesClass() { return [this.awaiting, this.showsParts ? "has-parts" : ""].join(" ").trim(); },
     get multiple() { return mappe.empty ? null : "true"; },
 
     draw() {
@@ -102,6 +116,25 @@ export function lanes(mappe, pairing, facts) {
       this.fillCell(column.children[0], sheet.front, "front");
       this.fillCell(column.children[1], sheet.back, "back");
       this.fillMark(column, mappe.markAt(sheet.rank));
+      this.fillStart(column, this.showsParts ? cutting.startOf(sheet, at) : null);
+    },
+    /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./cutting.js").Shown | null} start */
+    fillStart(column, start) {
+      column.classList.toggle("begins", start !== null);
+      column.classList.toggle("begins-maybe", start?.proposed ?? false);
+      const cell = column.querySelector(".part");
+      if (!cell) return;
+      cell.hidden = start === null;
+      if (start === null) return;
+      const [name, why, join] = cell.children;
+      cell.dataset.start = String(start.page);
+      cell.classList.toggle("unsure", start.unsure);
+      if (document.activeElement !== name) name.value = start.name;
+      setAttribute(name, "aria-label", start.label);
+      setAttribute(name, "title", start.name);
+      why.textContent = start.why;
+      setAttribute(why, "title", start.why);
+      join.hidden = start.first;
     },
     /** Say under a proposed pair what speaks for it. @param {any} column @param {any} mark */
     fillMark(column, mark) {
@@ -180,13 +213,33 @@ export function lanes(mappe, pairing, facts) {
     /** @param {PointerEvent} event */
     press(event) {
       const target = /** @type {Element} */ (event.target);
-      if (target.closest(".pair-mark")) return;
+      if (target.closest(".pair-mark, .part")) {
+        if (target.closest(".part-join")) cutting.drop(Number(/** @type {HTMLElement} */ (target.closest(".part")).dataset.start));
+        return;
+      }
       const cell = target.closest(".slot.back[data-page]");
       const column = /** @type {HTMLElement | null | undefined} */ (cell?.closest(".sheet.proposed"));
       if (column && event.button === 0) startSlide(event, pairing, mappe.markAt(mappe.page(Number(cell?.getAttribute("data-page"))).rank).at, column);
-      else if (!mappe.proposing) startDrag(event, mappe, this.$refs);
+      else if (!mappe.proposing) startDrag(event, mappe, this.$refs, into);
     },
   });
+}
+
+/** Take up a document's name that was changed. @param {Event} event @param {any} cutting */
+function named(event, cutting) {
+  const field = /** @type {HTMLInputElement} */ (event.target);
+  const part = /** @type {HTMLElement | null} */ (field.closest(".part"));
+  if (part) cutting.name(Number(part.dataset.start), field.value);
+}
+
+/** Leave the name of a document with Enter, and the old one with Escape. @param {KeyboardEvent} event */
+function left(event) {
+  const field = /** @type {HTMLInputElement} */ (event.target);
+  if (!field.matches(".part-name") || !["Enter", "Escape"].includes(event.key)) return;
+  event.preventDefault();
+  event.stopPropagation();
+  if (event.key === "Escape") field.value = field.title;
+  field.blur();
 }
 
 /**

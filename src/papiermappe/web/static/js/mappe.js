@@ -5,9 +5,10 @@ import { pages as pagesInWords, t } from "./words.js";
 
 /**
  * @typedef {{ code: string, text: string }} Message
- * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, picture: string, scan: number,
+ * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins: string | null, picture: string, scan: number,
  *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
- * @typedef {{ rank: string, front: Page | null, back: Page | null }} Sheet
+ * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
+ * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
  * @typedef {{ seq: number, at: string, message: Message }} Line
  * @typedef {{ undo?: Line, redo?: Line }} UndoStack
  */
@@ -53,17 +54,29 @@ export function createMappe(event, facts) {
   /** @param {"pages" | "selection"} kind */
   const emit = (kind) => { for (const listener of listeners[kind]) listener(); };
 
+  /** Say with which sheets documents begin: where the page that says so is set aside, with the next sheet. */
+  const begin = () => {
+    const starts = [...known.keys()].map((id) => /** @type {Page} */ (pageOf(id))).filter((page) => page.begins !== null);
+    starts.sort((a, b) => compareRanks(a.rank, b.rank));
+    let at = 0;
+    for (const page of starts) {
+      while (at < sheets.length && compareRanks(sheets[at].rank, page.rank) < 0) at += 1;
+      if (at < sheets.length) sheets[at].start = { page: page.id, name: page.begins ?? "" };
+    }
+  };
+
   const lay = () => {
     /** @type {Map<string, Sheet>} */
     const byRank = new Map();
     for (const id of known.keys()) {
       const page = /** @type {Page} */ (pageOf(id));
       if (page.set_aside) continue;
-      const sheet = byRank.get(page.rank) ?? { rank: page.rank, front: null, back: null };
+      const sheet = byRank.get(page.rank) ?? { rank: page.rank, front: null, back: null, start: null };
       sheet[page.side] = page;
       byRank.set(page.rank, sheet);
     }
     sheets = [...byRank.values()].sort((a, b) => compareRanks(a.rank, b.rank));
+    begin();
     order = sheets.flatMap(({ front, back }) => [front, back]).filter((page) => page !== null).map((page) => page.id);
     numbers = new Map(order.map((id, at) => [id, at + 1]));
   };
@@ -100,6 +113,8 @@ export function createMappe(event, facts) {
     get order() { void this.version; return order; },
     get pageCount() { return this.order.length; },
     get sheetCount() { return this.sheets.length; },
+    /** How many documents the pages fall into. */
+    get documentCount() { return this.sheets.filter((sheet, at) => at > 0 && sheet.start !== null).length + (this.empty ? 0 : 1); },
     get empty() { return this.pageCount === 0; },
     /** @param {number} id */
     page(id) { void this.version; return pageOf(id); },
@@ -272,6 +287,23 @@ export function createMappe(event, facts) {
     move(ids, before) { return this.operate({ kind: "move", pages: ids, before }); },
     /** @param {-1 | 1} by */
     nudge(by) { return this.target.length ? this.operate({ kind: "nudge", pages: this.target, by }) : undefined; },
+    /** @param {number[]} [ids] none: all */
+    reverse(ids = []) { return this.operate({ kind: "reverse", pages: ids }); },
+    /** @param {"sort_by_arrival" | "sort_by_files"} kind @param {number[]} [ids] none: all */
+    sort(kind, ids = []) { return this.operate({ kind, pages: ids }); },
+    /** Begin a document with a page's sheet, under a name. @param {number} page @param {string} name */
+    beginAt(page, name = "") { return this.operate({ kind: "cut", pages: [page], names: [name] }, { begins: name }); },
+    /** @param {number[]} pages that begin documents no more */
+    joinParts(pages) { return this.operate({ kind: "uncut", pages }, { begins: null }); },
+    /** @param {number | null} id @returns {Sheet | undefined} */
+    sheetOf(id) { return this.sheets.find(({ front, back }) => id !== null && (front?.id === id || back?.id === id)); },
+    /** Begin a document with the current sheet, or no more. */
+    toggleCut() {
+      const sheet = this.sheetOf(this.current);
+      if (!sheet || sheet === sheets[0]) return undefined;
+      const first = /** @type {Page} */ (sheet.front ?? sheet.back);
+      return sheet.start ? this.joinParts([sheet.start.page]) : this.beginAt(first.id);
+    },
     sortByNumbers() { return this.operate({ kind: "sort_by_numbers" }); },
     get undoText() { return this.undoStack.undo ? t("Undo: {what}", { what: this.undoStack.undo.message.text }) : ""; },
     get redoText() { return this.undoStack.redo ? t("Redo: {what}", { what: this.undoStack.redo.message.text }) : ""; },

@@ -77,7 +77,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
       letGo(event);
     },
     get pressed() {
-      return Object.fromEntries(["straighten", "crop", "upright", "blank_backs_aside"].map((name) => [name, String(Boolean(this.ticket[name]))]));
+      return Object.fromEntries(["straighten", "crop", "upright", "blank_backs_aside", "cut_at_dividers"].map((name) => [name, String(Boolean(this.ticket[name]))]));
     },
     get countText() { return this.counted === null ? "" : String(this.counted); },
     /** @param {Event} event */

@@ -18,6 +18,33 @@ export function order(mappe, pairing, facts) {
     },
     get hasBlankBacks() { return this.blankBacks.length > 0; },
     get blankBacksText() { return t("Set {count} blank back aside", "Set {count} blank backs aside", { count: this.blankBacks.length }); },
+    // What is rearranged: the selected pages, or where none are, all.
+    get rearranged() { return mappe.selectedCount > 1 ? t("{pages} selected", { pages: pages(mappe.selectedCount) }) : t("All pages"); },
+    get chosen() { return mappe.selectedCount > 1 ? mappe.selectedIds : []; },
+    reverse() { mappe.reverse(this.chosen); this.closeMenu(); },
+    /** @param {"sort_by_arrival" | "sort_by_files"} kind */
+    sortBy(kind) { mappe.sort(kind, this.chosen); this.closeMenu(); },
+    sortByNumbers() { mappe.sortByNumbers(); this.closeMenu(); },
+    /** @param {"front" | "back"} side */
+    selectSide(side) { mappe.select(mappe.order.filter((/** @type {number} */ id) => mappe.page(id).side === side)); this.closeMenu(); },
+    closeMenu() { this.$refs.menu.open = false; },
+    get placesText() { return t("1 to {count}", { count: mappe.sheetCount }); },
+    /** Move to the place of a sheet, counted from 1. @param {Event} event */
+    moveToPlace(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const place = Number.parseInt(field.value, 10);
+      if (!(place >= 1) || !mappe.target.length) return;
+      field.value = "";
+      mappe.move(mappe.target, this.pageAtPlace(Math.min(place, mappe.sheetCount)));
+      this.closeMenu();
+    },
+    /** A page of the sheet before which the target goes to lie at a place; null for the end. @param {number} place */
+    pageAtPlace(place) {
+      const going = new Set(mappe.target);
+      const staying = mappe.sheets.filter((/** @type {any} */ { front, back }) => [front, back].some((page) => page && !going.has(page.id)));
+      const sheet = staying[place - 1];
+      return sheet ? (sheet.front ?? sheet.back).id : null;
+    },
     setBlankBacksAside() { mappe.setAside(this.blankBacks); },
     // What the printed page numbers tell, as far as pages have been read.
     get isOutOfPlace() { return mappe.printed.out_of_place > 0; },

@@ -1,0 +1,93 @@
+"""What letters, invoices and forms begin and end with, in the languages that offices here read most."""
+
+import re
+from collections.abc import Sequence
+
+from papiermappe.core.reading.page_text import Block, PageText
+from papiermappe.core.reading.structure import Heading, elements_of
+
+MAX_TITLE = 120
+UPPER_SHARE = 0.5  # of the page's height: a title stands above this
+FEWEST_TELLING = 4  # fewer words of a language may be names or quotations
+LEAD = 2.0  # the language that is told has so many times the words of the next one
+
+_SUBJECT = re.compile(r"^(?:subject|re|concerning|betreff|betr|betrifft)\s*[.:]\s*(.{3,})$", re.I)
+_OPENING = re.compile(
+    r"^(?:dear\b|to whom it may concern|sehr geehrte|liebe[rs]?\s+[A-ZÄÖÜ]|guten tag\b|"
+    r"(?:tax )?invoice\b(?!.*\bpaid\b)|credit note\b|delivery note\b|reminder\b|quotation\b|"
+    r"rechnung\b|gutschrift\b|lieferschein\b|mahnung\b|angebot\b)",
+    re.I,
+)
+_OPENING_NUMBER = re.compile(
+    r"\b(?:invoice|order|reference|rechnungs?|auftrags?|kunden|lieferschein)[\s-]*(?:no|nr|number|nummer)\b", re.I
+)
+_CLOSING = re.compile(
+    r"^(?:yours (?:sincerely|faithfully|truly)|(?:kind|best|warm|with kind) regards|sincerely\b|"
+    r"mit (?:freundlichen|besten|herzlichen) gr(?:ü|u|ue)(?:ß|ss)en|hochachtungsvoll|viele gr(?:ü|u|ue)(?:ß|ss)e)",
+    re.I,
+)
+
+_TELLING = {
+    "eng": frozenset(
+        re.split(" ", "the and of to is that for with was are this from have not you your our which will")
+    ),
+    "deu": frozenset(re.split(" ", "der die das und ist nicht mit den von für auf ein eine dem sich des wir sie ihre")),
+}
+"""Short words that hardly stand in another language."""
+
+
+def opens_a_document(line: str) -> bool:
+    """Return whether a line is one that letters or forms begin with.
+
+    >>> opens_a_document("Dear Mrs Quarrington,"), opens_a_document("the invoice you sent")
+    (True, False)
+    """
+    return any(pattern.search(line) for pattern in (_SUBJECT, _OPENING, _OPENING_NUMBER))
+
+
+def closes_a_letter(line: str) -> bool:
+    """Return whether a line is one that letters end with.
+
+    >>> closes_a_letter("Mit freundlichen Grüßen")
+    True
+    """
+    return _CLOSING.search(line) is not None
+
+
+def title_of(page: PageText) -> str:
+    """Return the subject line of a page, or else its largest heading in the upper half; empty where it has neither."""
+    for line in page.lines():
+        if subject := _SUBJECT.search(line.text.strip()):
+            return _short(subject[1])
+    above_mm = UPPER_SHARE * page.height_mm
+    upper = page.model_copy(update={"blocks": tuple(block for block in page.blocks if _top_mm(block) < above_mm)})
+    headings = [found for found in elements_of(upper) if isinstance(found, Heading) and _is_words(found.text)]
+    return _short(min(headings, key=lambda heading: heading.level).text) if headings else ""
+
+
+def language_of(lines: Sequence[str]) -> str | None:
+    """Return the language of lines, as ISO 639-2; None where it cannot be told.
+
+    >>> language_of(["we thank you for your order of the third", "and will send it to the station"])
+    'eng'
+    """
+    words = [word for line in lines for word in re.findall(r"[^\W\d_]+", line.casefold())]
+    having = sorted(
+        ((sum(word in telling for word in words), code) for code, telling in _TELLING.items()), reverse=True
+    )
+    (most, code), (next_most, _) = having[:2]
+    return code if most >= FEWEST_TELLING and most >= LEAD * next_most else None
+
+
+def _top_mm(block: Block) -> float:
+    return min(line.box.top for paragraph in block.paragraphs for line in paragraph.lines)
+
+
+def _is_words(text: str) -> bool:
+    return len(re.findall(r"[^\W\d_]{2,}", text)) > 0
+
+
+def _short(text: str) -> str:
+    """Return a text of at most the length of a title, ended at a word."""
+    plain = " ".join(text.split()).strip(" .,:;-")
+    return plain if len(plain) <= MAX_TITLE else plain[: MAX_TITLE + 1].rsplit(" ", 1)[0][:MAX_TITLE]

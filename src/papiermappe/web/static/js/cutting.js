@@ -1,0 +1,119 @@
+// Where documents begin in a Mappe: proposed by a rule and shown in the lanes before it is done, dropped or named there.
+import { get } from "./http.js";
+import { t } from "./words.js";
+
+/**
+ * @typedef {{ page: number, reasons: { text: string }[], name: string, sure: boolean }} Cut
+ * @typedef {{ page: number, name: string, why: string, label: string, first: boolean, proposed: boolean, unsure: boolean }} Shown
+ */
+
+/** @param {any} mappe */
+export function createCutting(mappe) {
+  const listeners = new Set();
+  let asked = 0;
+  return {
+    active: false,
+    busy: false,
+    rule: "pages_show",
+    every: 2,
+    unread: 0,
+    /** @type {Cut[]} the first is of the first sheet */
+    cuts: [],
+    /** @type {number[]} pages that would be set aside */
+    aside: [],
+    /** @type {number[]} Mappen that were just made of this one */
+    made: [],
+
+    /** @param {() => void} listener */
+    onChange(listener) { listeners.add(listener); },
+    changed() { for (const listener of listeners) listener(); },
+    open() { this.active = true; this.made = []; return this.ask(); },
+    close() {
+      asked += 1;
+      Object.assign(this, { active: false, busy: false, cuts: [], aside: [] });
+      this.changed();
+    },
+    /** Have the cuts of the present rule proposed. */
+    async ask() {
+      asked += 1;
+      const mine = asked;
+      this.busy = true;
+      try {
+        await mappe.settled();
+        const found = await get(`/mappen/${mappe.id}/cuts?rule=${this.rule}&every=${this.every}`);
+        if (mine !== asked) return;
+        Object.assign(this, { cuts: found.cuts, aside: found.aside, unread: found.unread });
+      } catch (error) {
+        if (mine === asked) { this.close(); mappe.complain(error); }
+      } finally {
+        if (mine === asked) this.busy = false;
+      }
+      this.changed();
+    },
+    /** How many cuts are proposed: the first document begins by itself. */
+    get count() { return Math.max(0, this.cuts.length - 1); },
+    get unsure() { return this.cuts.filter((cut) => !cut.sure); },
+    /**
+     * What the lanes show where a document begins.
+     * @param {import("./mappe.js").Sheet} sheet
+     * @param {number} at its place
+     * @returns {Shown | null}
+     */
+    startOf(sheet, at) {
+      const ids = [sheet.front?.id, sheet.back?.id];
+      const first = at === 0;
+      if (this.active) {
+        const cut = this.cuts.find(({ page }) => ids.includes(page));
+        if (!cut) return null;
+        const why = cut.reasons.map((reason) => reason.text).join(", ");
+        return { page: cut.page, name: cut.name, why: first ? "" : why, label: labelOf(at, why), first, proposed: !first, unsure: !cut.sure };
+      }
+      const start = sheet.start ?? (first ? { page: sheet.front?.id ?? sheet.back?.id ?? 0, name: "" } : null);
+      return start && { ...start, why: "", label: labelOf(at, ""), first, proposed: false, unsure: false };
+    },
+    /** Name the document that begins with a page. @param {number} page @param {string} name */
+    name(page, name) {
+      const cut = this.active ? this.cuts.find((one) => one.page === page) : null;
+      if (!cut) return mappe.beginAt(page, name);
+      cut.name = name;
+      return this.changed();
+    },
+    /** Begin no document with a page. @param {number} page */
+    drop(page) {
+      if (!this.active) return mappe.joinParts([page]);
+      this.cuts = this.cuts.filter((cut) => cut.page !== page);
+      return this.changed();
+    },
+    /** Begin a document with the current sheet, or no more: in the proposal, or at once. */
+    toggle() {
+      if (!this.active) return mappe.toggleCut();
+      const sheet = mappe.sheetOf(mappe.current);
+      if (!sheet || sheet === mappe.sheets[0]) return undefined;
+      const ids = [sheet.front?.id, sheet.back?.id];
+      const there = this.cuts.find(({ page }) => ids.includes(page));
+      if (there) return this.drop(there.page);
+      this.cuts = [...this.cuts, { page: (sheet.front ?? sheet.back).id, reasons: [], name: "", sure: true }];
+      return this.changed();
+    },
+    /** Mark the documents as they are proposed. */
+    async take() {
+      const { cuts, aside } = this;
+      this.close();
+      await mappe.operate({ kind: "cut", pages: cuts.map((cut) => cut.page), names: cuts.map((cut) => cut.name), only: true, aside });
+    },
+    /** Begin no document anywhere but with the first sheet. */
+    clear() { return mappe.joinParts(mappe.sheets.slice(1).flatMap((/** @type {any} */ sheet) => (sheet.start ? [sheet.start.page] : []))); },
+    /** Make a Mappe of each document. */
+    async split() {
+      if (document.activeElement instanceof HTMLElement) document.activeElement.blur(); // a name that is being typed counts
+      await mappe.settled();
+      this.made = (await mappe.own("cut-into-mappen", { seen: mappe.cursor })) ?? [];
+    },
+  };
+}
+
+/** @param {number} at @param {string} why */
+function labelOf(at, why) {
+  const label = t("Name of the document that begins with sheet {number}", { number: at + 1 });
+  return why ? `${label}: ${why}` : label;
+}
