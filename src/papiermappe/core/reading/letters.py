@@ -7,6 +7,7 @@ from papiermappe.core.reading.page_text import Block, PageText
 from papiermappe.core.reading.structure import Heading, elements_of
 
 MAX_TITLE = 120
+LETTERHEAD_SHARE = 0.09  # of the page's height
 UPPER_SHARE = 0.5  # of the page's height: a title stands above this
 FEWEST_TELLING = 4  # fewer words of a language may be names or quotations
 LEAD = 2.0  # the language that is told has so many times the words of the next one
@@ -55,14 +56,18 @@ def closes_a_letter(line: str) -> bool:
 
 
 def title_of(page: PageText) -> str:
-    """Return the subject line of a page, or else its largest heading in the upper half; empty where it has neither."""
+    """Return the subject line of a page, or else its largest heading in the upper half.
+
+    That of a letterhead is taken only where there is no other. Empty where there is none.
+    """
     for line in page.lines():
         if subject := _SUBJECT.search(line.text.strip()):
             return _short(subject[1])
     above_mm = UPPER_SHARE * page.height_mm
     upper = page.model_copy(update={"blocks": tuple(block for block in page.blocks if _top_mm(block) < above_mm)})
     headings = [found for found in elements_of(upper) if isinstance(found, Heading) and _is_words(found.text)]
-    return _short(min(headings, key=lambda heading: heading.level).text) if headings else ""
+    below = [found for found in headings if found.text not in _letterhead(page)] or headings
+    return _short(min(below, key=lambda heading: heading.level).text) if below else ""
 
 
 def language_of(lines: Sequence[str]) -> str | None:
@@ -77,6 +82,11 @@ def language_of(lines: Sequence[str]) -> str | None:
     )
     (most, code), (next_most, _) = having[:2]
     return code if most >= FEWEST_TELLING and most >= LEAD * next_most else None
+
+
+def _letterhead(page: PageText) -> set[str]:
+    """Return the lines at the very top, which name the sender."""
+    return {line.text for line in page.lines() if line.box.top < LETTERHEAD_SHARE * page.height_mm}
 
 
 def _top_mm(block: Block) -> float:

@@ -21,11 +21,13 @@ export function createCutting(mappe) {
     cuts: [],
     /** @type {number[]} pages that would be set aside */
     aside: [],
-    /** @type {number[]} Mappen that were just made of this one */
+    /** @type {{ id: number, name: string }[]} Mappen that were just made of this one, this one first */
     made: [],
 
     /** @param {() => void} listener */
     onChange(listener) { listeners.add(listener); },
+    /** Forget what was made where it has been undone. */
+    look() { if (this.made.length && mappe.documentCount > 1) this.made = []; },
     changed() { for (const listener of listeners) listener(); },
     open() { this.active = true; this.made = []; return this.ask(); },
     close() {
@@ -71,6 +73,10 @@ export function createCutting(mappe) {
       const start = sheet.start ?? (first ? { page: sheet.front?.id ?? sheet.back?.id ?? 0, name: "" } : null);
       return start && { ...start, why: "", label: labelOf(at, ""), first, proposed: false, unsure: false };
     },
+    /** Whether a sheet would be set aside, as it only divides. @param {import("./mappe.js").Sheet} sheet */
+    divides({ front, back }) { return this.active && [front, back].some((page) => page && this.aside.includes(page.id)); },
+    /** Whether no cut can be before the current sheet. */
+    get atFirst() { return mappe.sheetOf(mappe.current) === mappe.sheets[0]; },
     /** Name the document that begins with a page. @param {number} page @param {string} name */
     name(page, name) {
       const cut = this.active ? this.cuts.find((one) => one.page === page) : null;
@@ -107,7 +113,9 @@ export function createCutting(mappe) {
     async split() {
       if (document.activeElement instanceof HTMLElement) document.activeElement.blur(); // a name that is being typed counts
       await mappe.settled();
-      this.made = (await mappe.own("cut-into-mappen", { seen: mappe.cursor })) ?? [];
+      const names = mappe.sheets.map((/** @type {any} */ sheet, /** @type {number} */ at) => (at ? sheet.start?.name : "")).filter((/** @type {any} */ name) => name !== undefined);
+      const made = (await mappe.own("cut-into-mappen", { seen: mappe.cursor })) ?? [];
+      this.made = made.map((/** @type {number} */ id, /** @type {number} */ at) => ({ id, name: names[at] || t("Mappe {number}", { number: at + 1 }) }));
     },
   };
 }

@@ -8,6 +8,8 @@ import { lanes } from "./lanes.js";
 import { createMappe } from "./mappe.js";
 import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
+import { createPeek } from "./peek.js";
+import { createSizes } from "./sizes.js";
 import { listen } from "./stream.js";
 import { cutting } from "./stations/cutting.js";
 import { dividers } from "./stations/dividers.js";
@@ -67,6 +69,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("pairing", createPairing(mappe));
   Alpine.store("cutting", createCutting(mappe));
   Alpine.store("moving", createMoving(mappe));
+  Alpine.store("sizes", createSizes());
+  Alpine.store("peek", createPeek(mappe, facts));
+  if (facts.station === "order") Alpine.store("peek").listen(Alpine.store("peek"));
   const devices = Alpine.store("devices");
   const tickets = Alpine.store("tickets");
   Alpine.store("glass", createGlass(mappe, devices));
@@ -76,14 +81,14 @@ document.addEventListener("alpine:init", () => {
     tickets.apply(now);
   });
   devices.onChoice(stream.watch);
-  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), facts));
+  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), facts));
   Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
   Alpine.data("scanners", scanners(mappe, devices));
   Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));
   Alpine.data("filesChoice", filesChoice(mappe, Alpine.store("imports")));
-  Alpine.data("order", order(mappe, Alpine.store("pairing"), facts));
+  Alpine.data("order", order(mappe, Alpine.store("pairing"), Alpine.store("cutting"), facts));
   Alpine.data("cutting", cutting(mappe, Alpine.store("cutting"), Alpine.store("pairing")));
   Alpine.data("dividers", dividers(mappe));
   Alpine.data("moving", moving(mappe, Alpine.store("moving")));
@@ -106,6 +111,16 @@ document.addEventListener("alpine:init", () => {
     },
     undo() { mappe.undo(); },
     redo() { mappe.redo(); },
+  }));
+  Alpine.data("goTo", () => ({
+    get range() { return t("1 to {count}", { count: mappe.pageCount }); },
+    open() { if (!mappe.empty) /** @type {HTMLDialogElement} */ (document.getElementById("goto")).showModal(); },
+    go() {
+      const number = Number.parseInt(this.$refs.number.value, 10);
+      this.$refs.number.value = "";
+      const page = mappe.order[Math.min(number, mappe.pageCount) - 1];
+      if (page !== undefined) mappe.select([page], page);
+    },
   }));
   Alpine.data("keyList", () => ({
     /** @type {{ keys: string[], does: string }[]} */

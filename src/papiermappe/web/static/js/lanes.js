@@ -32,9 +32,10 @@ function threadOf({ front, back }, next) {
  * @param {any} pairing a proposal of pairs
  * @param {any} cutting a proposal of cuts
  * @param {any} moving between Mappen
- * @param {{ lane: string, stage: string }} facts
+ * @param {any} sizes how large pages are in Order
+ * @param {{ lane: string, stage: string, station: string }} facts
  */
-export function lanes(mappe, pairing, cutting, moving, facts) {
+export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
   const into = (/** @type {number[]} */ pages, /** @type {string} */ target, /** @type {boolean} */ asCopies) => {
     moving.send(pages, { mappe: target === "new" ? null : Number(target) }, asCopies);
   };
@@ -49,6 +50,7 @@ export function lanes(mappe, pairing, cutting, moving, facts) {
     init() {
       mappe.on("pages", () => this.draw());
       cutting.onChange(() => this.draw());
+      this.$watch("$store.sizes.at", () => { this.draw(); this.shown = null; this.$nextTick(() => this.show()); });
       this.$refs.grid.addEventListener("change", (/** @type {Event} */ event) => named(event, cutting));
       this.$refs.grid.addEventListener("keydown", (/** @type {KeyboardEvent} */ event) => left(event));
       mappe.on("selection", () => { this.mark(); this.show(); });
@@ -67,7 +69,7 @@ export function lanes(mappe, pairing, cutting, moving, facts) {
     // Under proposed pairs a third column holds the marks that say what speaks for each; a fourth, where documents begin.
     get columnCount() { return mappe.empty ? null : this.showsParts ? "4" : mappe.proposing ? "3" : "2"; },
     get showsParts() { return cutting.active || mappe.documentCount > 1; },
-    get lanesClass() { return [this.awaiting, this.showsParts ? "has-parts" : ""].join(" ").trim(); },
+    get lanesClass() { return [this.awaiting, this.showsParts ? "has-parts" : "", `pages-${sizes.name}`].join(" ").trim(); },
     get multiple() { return mappe.empty ? null : "true"; },
 
     draw() {
@@ -116,12 +118,13 @@ export function lanes(mappe, pairing, cutting, moving, facts) {
       this.fillCell(column.children[0], sheet.front, "front");
       this.fillCell(column.children[1], sheet.back, "back");
       this.fillMark(column, mappe.markAt(sheet.rank));
-      this.fillStart(column, this.showsParts ? cutting.startOf(sheet, at) : null);
+      this.fillStart(column, sheet, this.showsParts ? cutting.startOf(sheet, at) : null);
     },
-    /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./cutting.js").Shown | null} start */
-    fillStart(column, start) {
+    /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./mappe.js").Sheet} sheet @param {import("./cutting.js").Shown | null} start */
+    fillStart(column, sheet, start) {
       column.classList.toggle("begins", start !== null);
       column.classList.toggle("begins-maybe", start?.proposed ?? false);
+      column.classList.toggle("divides", cutting.divides(sheet));
       const cell = column.querySelector(".part");
       if (!cell) return;
       cell.hidden = start === null;
@@ -154,8 +157,9 @@ export function lanes(mappe, pairing, cutting, moving, facts) {
     fillCell(cell, page, side) {
       const number = page ? mappe.numberOf(page.id) : 0;
       const turned = page ? mappe.turned(page.id) : 0;
-      if (cell.page === page && cell.number === number && cell.turned === turned) return;
-      Object.assign(cell, { page, number, turned });
+      const size = facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane;
+      if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size) return;
+      Object.assign(cell, { page, number, turned, size });
       const [leaf, gap] = cell.children;
       leaf.hidden = page === null;
       gap.hidden = page !== null;
@@ -169,7 +173,7 @@ export function lanes(mappe, pairing, cutting, moving, facts) {
       leaf.className = ["leaf", side, page.warnings.length ? "has-warning" : "", page.blank ? "blank" : ""].join(" ").trim();
       setAttribute(cell, "aria-label", labelOf(page, number));
       leaf.querySelector(".number").textContent = String(number);
-      setAttribute(picture, "src", `/pages/${page.id}/${page.picture}-${facts.lane}.jpg`);
+      setAttribute(picture, "src", `/pages/${page.id}/${page.picture}-${size}.jpg`);
       picture.className = turned ? `turned-${turned}` : "";
     },
     mark() {

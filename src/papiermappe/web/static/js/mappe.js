@@ -5,7 +5,7 @@ import { pages as pagesInWords, t } from "./words.js";
 
 /**
  * @typedef {{ code: string, text: string }} Message
- * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins: string | null, picture: string, scan: number,
+ * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null, picture: string, scan: number,
  *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
  * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
  * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
@@ -56,7 +56,7 @@ export function createMappe(event, facts) {
 
   /** Say with which sheets documents begin: where the page that says so is set aside, with the next sheet. */
   const begin = () => {
-    const starts = [...known.keys()].map((id) => /** @type {Page} */ (pageOf(id))).filter((page) => page.begins !== null);
+    const starts = [...known.keys()].map((id) => /** @type {Page} */ (pageOf(id))).filter((page) => typeof page.begins === "string");
     starts.sort((a, b) => compareRanks(a.rank, b.rank));
     let at = 0;
     for (const page of starts) {

@@ -6,6 +6,7 @@ const COUNTING = new Set(["sheets", "pages"]);
 /** @param {any} mappe @param {any} store the proposal @param {any} pairing */
 export function cutting(mappe, store, pairing) {
   return () => ({
+    init() { mappe.on("pages", () => store.look()); },
     get active() { return store.active; },
     get offered() { return !store.active && !pairing.active && mappe.sheetCount > 1; },
     get hasParts() { return this.offered && mappe.documentCount > 1; },
@@ -16,8 +17,8 @@ export function cutting(mappe, store, pairing) {
     get every() { return String(store.every); },
     get partsText() { return t("{count} document", "{count} documents", { count: mappe.documentCount }); },
     get splitText() { return t("Cut into {count} Mappen", { count: mappe.documentCount }); },
-    get madeText() { return t("{count} Mappen were made of this one:", { count: store.made.length }); },
-    get madeLinks() { return store.made.slice(1).map((/** @type {number} */ id, /** @type {number} */ at) => ({ id, href: `/mappen/${id}/order`, text: t("Mappe {number}", { number: at + 2 }) })); },
+    get madeText() { return t("This Mappe keeps the first document. The others:"); },
+    get madeLinks() { return store.made.slice(1).map((/** @type {any} */ { id, name }) => ({ id, href: `/mappen/${id}/order`, text: name })); },
     get verdict() {
       if (store.busy) return t("Looking through the pages…");
       const said = [
@@ -30,6 +31,7 @@ export function cutting(mappe, store, pairing) {
     },
     get tone() { return store.unsure.length || store.unread || !store.count ? "bad" : "good"; },
     get cannotBeDone() { return store.busy || (!store.count && !store.aside.length); },
+    get atFirst() { void mappe.selectionVersion; return store.atFirst; },
     get noUnsure() { return !store.unsure.length; },
     open() { store.open(); },
     close() { store.close(); },

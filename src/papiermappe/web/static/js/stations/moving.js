@@ -1,7 +1,7 @@
 // The station Order: the dialog that takes pages to other Mappen, or a Mappe into this one, and the tray of open Mappen.
 import { pages as pagesInWords, t } from "../words.js";
 
-const ON_TRAY = 6;
+const ON_TRAY = 4;
 
 /** @param {any} target */
 function nameOf(target) { return target.subject || t("No subject yet"); }

@@ -1,10 +1,10 @@
 // The station Order: what can be done with the pages, what was set aside, the history.
 import { clock, listed, pages, sheets, t } from "../words.js";
 
-/** @param {any} mappe @param {any} pairing a proposal of pairs @param {{ lane: string }} facts */
-export function order(mappe, pairing, facts) {
+/** @param {any} mappe @param {any} pairing a proposal of pairs @param {any} cutting one of cuts @param {{ lane: string }} facts */
+export function order(mappe, pairing, cutting, facts) {
   return () => ({
-    get pairingTone() { return pairing.active ? "aside-for-pairing" : ""; },
+    get shelfClass() { return pairing.active || cutting.active ? "aside-for-proposal" : ""; },
     get none() { return mappe.target.length === 0; },
     get nothingAside() { return mappe.aside.length === 0; },
     get aside() {
