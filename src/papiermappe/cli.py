@@ -15,8 +15,9 @@ from pydantic import ValidationError
 from typer.core import TyperCommand
 
 from papiermappe import logs
-from papiermappe.assembly.request import AssemblyRequest, Colours
+from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.cuts import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.errors import PapiermappeError
@@ -35,6 +36,7 @@ app = typer.Typer(
 )
 
 GRACE_S = 1
+MOST_SHEETS_A_PART = 10_000
 _CHECKED = N_("{captures} scans and {documents} documents checked, {problems} problems found.")
 
 
@@ -182,6 +184,9 @@ def assemble(
     fronts: Annotated[list[Path] | None, typer.Option(metavar="FILE...", help="Files of fronts.")] = None,
     backs: Annotated[list[Path] | None, typer.Option(metavar="FILE...", help="Files of their backs.")] = None,
     backs_lie: Annotated[BacksLie, typer.Option(help="In which order the backs lie.")] = BacksLie.AUTO,
+    cut: Annotated[
+        str, typer.Option(metavar="every=N|dividers|blank|numbers", help="Cut into documents, a file each.")
+    ] = "",
     level: Annotated[Level, typer.Option(help="How small it becomes.")] = Level.BALANCED,
     read: Annotated[str, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu.")] = "",
     mode: Annotated[
@@ -222,8 +227,20 @@ def assemble(
         dpi=dpi,
         colours=colour,
         refuses_broken=strict,
+        cut=_cut_request(cut) if cut else None,
+        replaces=replace,
     )
-    sys.exit(run_assembly(request, replace, as_json, os.cpu_count() or 1, Settings().language))
+    sys.exit(run_assembly(request, as_json, os.cpu_count() or 1, Settings().language))
+
+
+def _cut_request(text: str) -> CutRequest:
+    """Return what is asked for as every=3, dividers, blank or numbers."""
+    rule, _, number = text.partition("=")
+    if rule == "every" and number.isascii() and number.isdecimal() and 1 <= int(number) <= MOST_SHEETS_A_PART:
+        return CutRequest(rule=CutRule.SHEETS, every=int(number))
+    if text in {"dividers", "blank", "numbers"}:
+        return CutRequest(rule=CutRule(text))
+    raise typer.BadParameter("cut at every=N sheets, at dividers, at blank ones, or where numbers begin again")
 
 
 def _say(sentence: str) -> None:

@@ -14,13 +14,15 @@ from tests.helpers import FakeRecogniser, here, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
-from papiermappe.assembly.request import AssemblyRequest, Colours, format_of
+from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
 from papiermappe.assembly.run import Assembly, whole_or_not
 from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.cuts import CutRule
 from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
@@ -235,4 +237,57 @@ def test_a_known_order_is_taken(two_runs: tuple[list[Path], list[Path]], tmp_pat
 )
 def test_half_of_a_pairing_is_refused(arguments: list[str], tmp_path: Path) -> None:
     result = CliRunner().invoke(app, ["assemble", *arguments, "--out", str(tmp_path / "x.pdf")])
+    assert result.exit_code == 2
+
+
+def drawn(folder: Path, name: str, *papers: str) -> list[Path]:
+    """Write fronts and backs of papers as pictures, in the order in which a scanner delivers them."""
+    files: list[Path] = []
+    for key in papers:
+        original = ORIGINALS[key]
+        for sheet in original.sheets:
+            for side in (sheet.front, sheet.back):
+                files.append(folder / f"{name}-{len(files):02}.png")
+                Image.fromarray(draw_side(original.paper, side).raster(150)).save(files[-1], dpi=(150, 150))
+    return files
+
+
+def test_a_pile_is_cut_at_dividers_into_files_of_their_names(tmp_path: Path) -> None:
+    files = drawn(tmp_path, "pile", "letter-share", "divider-hail", "hail", "divider-leases")
+    report = made(
+        AssemblyRequest(sources=tuple(files), out=tmp_path / "post.pdf", cut=CutRequest(rule=CutRule.DIVIDERS))
+    )
+    assert [(part.name, [page.file for page in part.pages]) for part in report.parts] == [
+        ("", [str(file) for file in files[:2]]), ("Hail damage", [str(file) for file in files[4:6]]),
+    ]  # fmt: skip
+    assert [Path(file).name for file in report.out] == ["post-01.pdf", "post-02_hail-damage.pdf"]
+    assert [len(pikepdf.open(file).pages) for file in report.out] == [2, 2]
+
+
+def test_a_pile_is_cut_every_so_many_and_where_numbers_begin_again(files: list[Path], tmp_path: Path) -> None:
+    class Numbering(FakeRecogniser):
+        numbers = iter((1, 2, 1))
+
+        def read(self, *_: object) -> PageText:
+            return page_saying(f"Page {next(self.numbers)}", at_mm=285.0)
+
+    every = AssemblyRequest(
+        sources=tuple(files), out=tmp_path / "two.pdf", cut=CutRequest(rule=CutRule.SHEETS, every=2)
+    )
+    assert [len(part.pages) for part in made(every).parts] == [2, 1]
+    numbers = every.model_copy(update={"cut": CutRequest(rule=CutRule.NUMBERS), "out": tmp_path / "by-number.pdf"})
+    assert [len(part.pages) for part in made(numbers, Numbering(LEASE)).parts] == [2, 1]
+
+
+def test_a_document_that_is_there_is_not_written_over(files: list[Path], tmp_path: Path) -> None:
+    (tmp_path / "two-02.pdf").write_text("somebody's own")
+    cut = CutRequest(rule=CutRule.SHEETS, every=2)
+    with pytest.raises(FileThere):
+        made(AssemblyRequest(sources=tuple(files), out=tmp_path / "two.pdf", cut=cut, replaces=False))
+    assert (tmp_path / "two-02.pdf").read_text() == "somebody's own"
+
+
+@pytest.mark.parametrize("wrong", ["every=0", "every=x", "every", "letters", "every=99999999"])
+def test_a_cut_that_is_not_understood_is_refused(wrong: str, tmp_path: Path) -> None:
+    result = CliRunner().invoke(app, ["assemble", "--out", str(tmp_path / "out.pdf"), "--cut", wrong, "page.png"])
     assert result.exit_code == 2

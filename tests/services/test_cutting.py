@@ -7,6 +7,7 @@ from papiermappe.core.operations import Cut
 from papiermappe.core.order.codes import CodeFormat
 from papiermappe.core.order.cuts import CutRule
 from papiermappe.core.order.dividers import CodeRule, CodeUse
+from papiermappe.core.reading.printed import printed_on
 from papiermappe.services import code_rules, cutting
 from papiermappe.services.caller import MACHINE
 from papiermappe.services.cutting import CutsProposed
@@ -91,7 +92,7 @@ def test_what_is_read_on_pages_proposes_cuts_and_names(store: Store, mappe: int,
     with store.begin() as session:
         capture = session.get_one(Page, pages[10]).capture_id
     text = page_saying("Subject: Water rights of the lower ditch", "Dear Mr Ashdown,", "the ditch is open again.")
-    record_printed(MACHINE, store, capture, text)
+    record_printed(MACHINE, store, capture, printed_on(text))
     after = proposed(store, mappe, CutRule.PAGES_SHOW)
     assert after.unread == before.unread - 1
     (cut,) = [cut for cut in after.cuts if cut.page == pages[10]]

@@ -9,7 +9,21 @@ from typing import Any
 
 import pytest
 from sqlalchemy import text
-from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, make, page_saying, request
+from tests.helpers import (
+    ANNA,
+    QUICK_ONE_SIDE,
+    WORDS,
+    Drawer,
+    FakeRecogniser,
+    analyse_all,
+    desk,
+    do,
+    here,
+    make,
+    page_saying,
+    request,
+    scan,
+)
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.plain import Readable
@@ -171,6 +185,40 @@ def test_nothing_is_read_while_pages_arrive(
 def test_without_a_recogniser_nothing_is_read(store: Store, mappe: int, pages: list[int]) -> None:
     read(store, mappe, None)
     assert desk(store, mappe).printed.first is None
+
+
+class Modes(FakeRecogniser):
+    """Note how it is asked to read, and where on the page something stands."""
+
+    def __init__(self) -> None:
+        super().__init__(page_saying("Page 3 of 7", at_mm=FOOT_MM))
+        self.modes: list[RecognitionMode] = []
+        self.middles: list[int] = []
+
+    def read(
+        self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
+    ) -> PageText:
+        """Note it."""
+        pixels = page.pixels()
+        self.modes.append(mode)
+        self.middles.append(int(pixels[len(pixels) * 3 // 10 : len(pixels) * 7 // 10].min()))
+        return self.text
+
+
+def test_heads_and_feet_of_many_pages_are_read_before_all_of_them(
+    store: Store, mappe: int, pages: list[int], zaunkoenig: int, drawer: Drawer
+) -> None:
+    few = Modes()
+    read(store, mappe, few)
+    assert few.modes == [RecognitionMode.ACCURATE] * 3  # as quick as their rims
+    drawer.lay("delivery-118", "hail", "german", "invoice", "letter-store", "letter-share")
+    scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    analyse_all(store, mappe)
+    many = Modes()
+    read(store, mappe, many)
+    assert many.modes == [RecognitionMode.FAST] * 6 + [RecognitionMode.ACCURATE] * 6
+    assert set(many.middles[:6]) == {255}  # nothing but the rims
+    assert max(many.middles[6:]) < 255
 
 
 def test_printed_numbers_tell_the_order(store: Store, mappe: int, pages: list[int]) -> None:

@@ -7,7 +7,7 @@ from datetime import datetime
 import typer
 
 from papiermappe.assembly.errors import FileThere
-from papiermappe.assembly.request import AssemblyRequest, Report, format_of
+from papiermappe.assembly.request import DEFAULT_LANGUAGES, AssemblyRequest, Report, format_of
 from papiermappe.assembly.run import Assembly
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
@@ -19,18 +19,17 @@ from papiermappe.words.marks import N_
 from papiermappe.words.translator import PAGES, SHEETS
 
 DONE, NOT_ALL = 0, 3
-DEFAULT_LANGUAGES = ("eng",)
 _SURE = N_("{sheets} put together, every pair sure; {missing} without their other side")
 _NOT_SURE = N_("{sheets} put together, some uncertain; {missing} without their other side")
+_PART = N_("{file}: {pages}")
 _ON_PAGE = N_("  page {number}: {text}")
 
 
-def run(request: AssemblyRequest, replace: bool, as_json: bool, processes: int, language: str) -> int:
+def run(request: AssemblyRequest, as_json: bool, processes: int, language: str) -> int:
     """Carry out a request, show progress, and return the exit code.
 
     Args:
         request: to carry out.
-        replace: whether an existing file may be overwritten.
         as_json: whether the report is JSON.
         processes: number of worker processes.
         language: of the report, as BCP 47 names it.
@@ -41,7 +40,7 @@ def run(request: AssemblyRequest, replace: bool, as_json: bool, processes: int, 
     """
     if format_of(request.out).is_of_words and not request.languages:
         request = request.model_copy(update={"languages": DEFAULT_LANGUAGES})
-    if request.out.exists() and not replace:
+    if request.cut is None and request.out.exists() and not request.replaces:
         raise FileThere("file_there", file=str(request.out))
     pages = _pages_to_come(request)
     pool = WorkPool(min(processes, max(1, pages)))
@@ -71,6 +70,8 @@ def in_words(report: Report, words: Words) -> str:
         sheets = words.counted(SHEETS, len(report.pairs))
         said = _SURE if report.sure else _NOT_SURE
         lines.append("  " + words.gettext(said).format(sheets=sheets, missing=len(report.missing)))
+    for part in report.parts or ():
+        lines.append("  " + words.gettext(_PART).format(file=part.file, pages=words.counted(PAGES, len(part.pages))))
     return "\n".join([*lines, *(f"  {words.text(message)}" for message in report.left_out)])
 
 

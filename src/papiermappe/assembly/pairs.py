@@ -1,11 +1,9 @@
 """Fronts and backs from different files, put together before they are assembled."""
 
-import tempfile
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import replace
-from pathlib import Path
 from typing import NamedTuple
 
+from papiermappe.assembly.kept import KeptPage, PageFolder
 from papiermappe.assembly.request import PairReport, PairsReport, PlaceInFile
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
@@ -20,34 +18,24 @@ from papiermappe.core.reading.printed import printed_on
 from papiermappe.core.treatment import page_size_mm
 
 
-class _Kept(NamedTuple):
-    page: SourcePage
-    """Without its picture."""
-    picture: Path
+class _Side(NamedTuple):
+    kept: KeptPage
     facts: SideFacts
 
 
 class PairedPages:
-    """Pages of fronts and backs in the order of their sheets, kept in a folder meanwhile.
+    """Pages of fronts and backs in the order of their sheets.
 
     Args:
+        folder: where they are kept meanwhile.
         analyse: finds what is on a page.
         compute: runs what takes long.
     """
 
-    def __init__(self, analyse: Callable[[SourcePage], Analysis | None], compute: Compute) -> None:
+    def __init__(self, folder: PageFolder, analyse: Callable[[SourcePage], Analysis | None], compute: Compute) -> None:
+        self._folder = folder
         self._analyse = analyse
         self._compute = compute
-        self._count = 0
-        self._folder = tempfile.TemporaryDirectory(prefix="papiermappe-")
-
-    def __enter__(self) -> "PairedPages":
-        """Return it."""
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        """Remove the folder."""
-        self._folder.cleanup()
 
     def put_together(
         self, fronts: Iterator[SourcePage], backs: Iterator[SourcePage], order: BacksOrder | None
@@ -57,7 +45,7 @@ class PairedPages:
         proposal = propose([kept.facts for kept in sides[0]], [kept.facts for kept in sides[1]], order)
         return self._in_order(proposal, sides), _report(proposal, sides)
 
-    def _kept(self, page: SourcePage) -> _Kept | None:
+    def _kept(self, page: SourcePage) -> _Side | None:
         """Keep a page in the folder; None where it cannot be decoded."""
         analysis = self._analyse(page)
         if analysis is None:
@@ -68,24 +56,21 @@ class PairedPages:
         size_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, as_compared(treatment))
         numbers = printed_on(capture.text).numbers if capture.text else ()
         facts = SideFacts(*size_mm, imprint, tuple(dict.fromkeys(number.number for number in numbers)))
-        self._count += 1
-        picture = Path(self._folder.name) / str(self._count)
-        picture.write_bytes(capture.data)
-        return _Kept(page._replace(capture=replace(capture, data=b"")), picture, facts)
+        return _Side(self._folder.keep(page), facts)
 
-    def _in_order(self, proposal: Proposal, sides: Sequence[Sequence[_Kept]]) -> Iterator[SourcePage]:
-        for sheet in proposal.sheets:
+    def _in_order(self, proposal: Proposal, sides: Sequence[Sequence[_Side]]) -> Iterator[SourcePage]:
+        for number, sheet in enumerate(proposal.sheets):
             if sheet.step in {Step.FRONT_TWICE, Step.BACK_TWICE}:
                 continue
             for side, at in zip(sides, (sheet.front, sheet.back), strict=True):
                 if at is not None:
-                    page, picture, _ = side[at]
-                    yield page._replace(capture=replace(page.capture, data=picture.read_bytes()))
+                    yield side[at].kept.whole()._replace(sheet=number)
 
 
-def _report(proposal: Proposal, sides: Sequence[Sequence[_Kept]]) -> PairsReport:
-    def place(side: Sequence[_Kept], at: int | None) -> PlaceInFile | None:
-        return None if at is None else PlaceInFile(file=str(side[at].page.file), page=side[at].page.number)
+def _report(proposal: Proposal, sides: Sequence[Sequence[_Side]]) -> PairsReport:
+    def place(side: Sequence[_Side], at: int | None) -> PlaceInFile | None:
+        page = None if at is None else side[at].kept.page
+        return None if page is None else PlaceInFile(file=str(page.file), page=page.number)
 
     placed = [(sheet, place(sides[0], sheet.front), place(sides[1], sheet.back)) for sheet in proposal.sheets]
     alone = {Step.FRONT_ALONE, Step.BACK_ALONE}

@@ -8,9 +8,12 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.order.cuts import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.message import Message
+
+DEFAULT_LANGUAGES = ("eng",)
 
 
 class Colours(StrEnum):
@@ -32,6 +35,21 @@ def format_of(file: Path) -> Format:
         raise EndingUnknown("ending_unknown", file=file.name, known=", ".join(Format)) from exc
 
 
+class CutRequest(BaseModel):
+    """By what pages are cut into documents, each a file of its own."""
+
+    model_config = ConfigDict(frozen=True)
+
+    rule: CutRule
+    every: int = 1
+    """Sheets a document, for the rule that counts them."""
+
+    @property
+    def needs_text(self) -> bool:
+        """Whether what is printed on pages must be known."""
+        return self.rule is CutRule.NUMBERS
+
+
 class AssemblyRequest(BaseModel):
     """What to make from which files."""
 
@@ -43,7 +61,12 @@ class AssemblyRequest(BaseModel):
     """Files of fronts and of backs that are put together; then there are no other sources."""
     backs_lie: BacksOrder | None = None
     """In which order the backs lie; None: that is found out."""
+    cut: CutRequest | None = None
+    """None: all pages are one document."""
     out: Path
+    """Documents that were cut get its name with their numbers and names behind it."""
+    replaces: bool = True
+    """Whether files that are there may be written over."""
     level: Level = Level.BALANCED
     languages: tuple[str, ...] = ()
     """That pages are read in; empty: they are not read."""
@@ -95,6 +118,14 @@ class PairsReport(BaseModel):
     """Whether every pair is sure."""
 
 
+class PartReport(BaseModel):
+    """A document that pages were cut into."""
+
+    name: str
+    file: str
+    pages: list[PlaceInFile]
+
+
 class PageReport(BaseModel):
     """Result of one page."""
 
@@ -117,6 +148,8 @@ class Report(PairsReport):
     """Result of a request."""
 
     out: tuple[str, ...]
+    parts: list[PartReport] | None = None
+    """The documents that the pages were cut into; None where that was not asked for."""
     pages: tuple[PageReport, ...]
     byte_size: int
     level: Level

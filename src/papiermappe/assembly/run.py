@@ -2,30 +2,43 @@
 
 import os
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
 from typing import BinaryIO, cast
 
-from papiermappe.assembly.errors import NothingToAssemble
+from papiermappe.assembly.cutting import FoundPage, cut_documents
+from papiermappe.assembly.errors import FileThere, NothingToAssemble
+from papiermappe.assembly.kept import PageFolder
 from papiermappe.assembly.pairs import PairedPages
-from papiermappe.assembly.request import AssemblyRequest, Colours, PageReport, PairsReport, Report, format_of
+from papiermappe.assembly.request import (
+    DEFAULT_LANGUAGES,
+    AssemblyRequest,
+    Colours,
+    CutRequest,
+    PageReport,
+    PairsReport,
+    PartReport,
+    Report,
+    format_of,
+)
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.pages import PageSource, readable_page
+from papiermappe.core.naming import name_part
+from papiermappe.core.pages import PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
 from papiermappe.core.text_layer import text_on_page
-from papiermappe.core.treatment import SURE, Tone, Treatment
+from papiermappe.core.treatment import SURE, Tone, Treatment, page_size_mm
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.devices.files import HowToRead
@@ -66,6 +79,7 @@ class Assembly:
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
+        self._parts: list[PartReport] | None = None if request.cut is None else []
 
     def run(self) -> Report:
         """Carry out the request.
@@ -73,19 +87,25 @@ class Assembly:
         Raises:
             NothingToAssemble: no page could be read; nothing is written.
             FileRefused: a file could not be read, and the request says to stop then.
+            FileThere: a file of that name is there already, and is not to be replaced; those before it are written.
             OSError: the file cannot be written; no partial file is left.
         """
         kind = format_of(self._request.out)
         mode = self._request.mode if self._request.languages else None
         spec = DocumentSpec(kind, self._request.level, mode, self._request.dpi)
-        pages = self._reported(make_pages(self._sources(), self, spec, self._compute))
-        first = next(pages, None)
-        if first is None:
+        written: list[Path] = []
+        with PageFolder() as folder:
+            for out, sources in self._documents(folder):
+                pages = self._reported(make_pages(sources, self, spec, self._compute))
+                if (first := next(pages, None)) is not None:
+                    write = self._write_each if kind.has_one_page else self._write_one
+                    written += write(out, first, pages)
+        if not written:
             causes = [message.model_dump(mode="json") for message in self._left_out]
             raise NothingToAssemble("nothing_to_assemble", causes=causes)
-        written = self._write_each(first, pages) if kind.has_one_page else self._write_one(kind, first, pages)
         return Report(
             out=tuple(str(file) for file in written),
+            parts=self._parts,
             pages=tuple(self._reports),
             byte_size=sum(file.stat().st_size for file in written),
             level=self._request.level,
@@ -161,16 +181,57 @@ class Assembly:
             steps["crop"] = found.crop.model_copy(update={"on": False})
         return found.model_copy(update=steps)
 
-    def _sources(self) -> Iterator[SourcePage]:
+    def _documents(self, folder: PageFolder) -> Iterator[tuple[Path, Iterable[SourcePage]]]:
+        """Yield each file that is made, and the pages that go into it."""
+        out, wanted = self._request.out, self._request.cut
+        if wanted is None or self._parts is None:
+            yield out, self._sources(folder)
+            return
+        found = [known for page in self._sources(folder) if (known := self._known(folder, page, wanted))]
+        documents = cut_documents(found, wanted)
+        width = len(str(len(documents)))
+        for number, document in enumerate(documents, 1):
+            named = "_".join(filter(None, [f"{out.stem}-{number:0{max(2, width)}}", name_part(document.name)]))
+            file = out.with_stem(named)
+            if file.exists() and not self._request.replaces:
+                raise FileThere("file_there", file=str(file))
+            self._parts.append(document.report(str(file)))
+            yield file, (kept.whole() for kept in document.pages)
+
+    def _known(self, folder: PageFolder, page: SourcePage, wanted: CutRequest) -> FoundPage | None:
+        """Keep a page, with what cuts are found by; None where it cannot be decoded."""
+        analysis = self._found_on(page)
+        if analysis is None:
+            return None
+        head = page.capture.head()
+        size_mm = page_size_mm(head.width_px, head.height_px, page.capture.dpi, analysis.treatment)
+        printed = self._printed(page, analysis) if wanted.needs_text else None
+        return FoundPage(folder.keep(page), analysis, printed, *size_mm)
+
+    def _printed(self, page: SourcePage, analysis: Analysis) -> Printed | None:
+        """Return what stands on a page, from its file, or else what is read of its head and foot."""
+        known = self.known_text(page)
+        if known is not None:
+            return printed_on(known)
+        if self._recogniser is None or analysis.is_blank:
+            return None
+        rims = self._compute(readable_rims, page.capture, analysis.treatment, RecognitionMode.FAST)
+        languages = self._request.languages or DEFAULT_LANGUAGES
+        try:
+            return printed_on_rims(self._recogniser.read(rims, languages, RecognitionMode.FAST))
+        except RecogniserError:
+            return None
+
+    def _sources(self, folder: PageFolder) -> Iterator[SourcePage]:
         request = self._request
         if not request.backs:
             yield from self._pages_of(request.sources)
             return
-        with PairedPages(self._found_on, self._compute) as paired:
-            pages, self._pairs = paired.put_together(
-                self._pages_of(request.fronts), self._pages_of(request.backs), request.backs_lie
-            )
-            yield from pages
+        paired = PairedPages(folder, self._found_on, self._compute)
+        pages, self._pairs = paired.put_together(
+            self._pages_of(request.fronts), self._pages_of(request.backs), request.backs_lie
+        )
+        yield from pages
 
     def _pages_of(self, files: Sequence[Path]) -> Iterator[SourcePage]:
         with FileReader() as reader:
@@ -215,13 +276,13 @@ class Assembly:
             unread=made.unread,
         )
 
-    def _write_one(self, kind: Format, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
-        request = self._request
+    def _write_one(self, out: Path, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
+        request, kind = self._request, format_of(out)
         spoken = language(request.languages[0]).tag if request.languages else None
-        with whole_or_not(request.out) as file:
-            about = About(request.out.stem, self._now, spoken)
+        with whole_or_not(out) as file:
+            about = About(out.stem, self._now, spoken)
             write_file(kind, self._file_pages(first, rest), file, request.level, about, tempfile.TemporaryFile)
-        return [request.out]
+        return [out]
 
     def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:
         """Yield pages, with a bookmark at the first page of each of several files."""
@@ -232,9 +293,8 @@ class Assembly:
             yield made.page._replace(begins=begins)
             made = next(rest, None)
 
-    def _write_each(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
+    def _write_each(self, out: Path, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
         """Write one file a page, numbered if there are several."""
-        out = self._request.out
         written: list[Path] = []
         pending: MadePage[SourcePage] | None = first
         while pending is not None:

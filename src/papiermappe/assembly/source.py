@@ -13,3 +13,5 @@ class SourcePage(NamedTuple):
     number: int
     """In its file, from 1."""
     capture: FilePicture
+    sheet: int | None = None
+    """Which of the sheets that fronts and backs were put together to; None where they were not."""

@@ -14,14 +14,15 @@ from papiermappe.core.encode.formats import PageContent, page_content
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import encode_pages, split_page
-from papiermappe.core.encode.plain import Readable, encode_png, readable
+from papiermappe.core.encode.plain import Readable, encode_pgm, encode_png, readable
 from papiermappe.core.encode.sample import telling_sample
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.core.treatment import Tone, Treatment, page_size_mm, render
+from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
+from papiermappe.core.treatment import PAPER_WHITE, Tone, Treatment, page_size_mm, render
 
 SAMPLE_MM = 44.0, 25.0
 
@@ -87,6 +88,15 @@ def readable_page(capture: CapturedPicture, treatment: Treatment, mode: Recognit
     in_grey = {Tone.AS_SCANNED: Tone.GREY}
     toned = treatment.model_copy(update={"tone": in_grey.get(treatment.tone, treatment.tone)})
     return readable(render(capture, toned), capture.dpi, mode)
+
+
+def readable_rims(capture: CapturedPicture, treatment: Treatment, mode: RecognitionMode) -> Readable:
+    """Return the page picture with nothing but its head and foot, which are read in no time. Raises PictureRefused."""
+    page = readable_page(capture, treatment, mode)
+    grey = page.pixels().copy()
+    height = len(grey)
+    grey[round(HEAD_SHARE * height) : round((1 - EDGE_SHARE) * height)] = PAPER_WHITE
+    return Readable(encode_pgm(grey), page.dpi)
 
 
 def bytes_a_page(pages: Sequence[PageSource]) -> dict[Level, float]:

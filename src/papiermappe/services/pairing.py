@@ -200,6 +200,13 @@ def pair_by_itself(store: Store, run_id: int, compute: Compute, max_px: int) -> 
     _record(MACHINE, store, run_id, found)
 
 
+def pair_again(session: Session, mappe_id: int) -> None:
+    """Have backs paired anew that were not sure, now that more is known of their pages."""
+    unsure = select(Run.id).where(Run.mappe_id == mappe_id, Run.pairing["sure"].as_boolean().is_(False))
+    for run_id in session.scalars(unsure):
+        enqueue(session, JobKind.COMPARE_RUN, run_id=run_id)
+
+
 @transaction
 def _record(caller: Caller, session: Session, run_id: int, found: PairingProposed) -> None:
     run = session.get_one(Run, run_id)

@@ -1,15 +1,18 @@
 """What is printed on the pages of a Mappe, as far as they have been read: for their order, and for its name."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
 from decimal import Decimal
+from itertools import groupby
 from typing import NamedTuple
 
 from pydantic import BaseModel
 
-from papiermappe.core.order.numbers import infer_order, numbers_of
-from papiermappe.core.order.places import Place, Side, sheets
-from papiermappe.core.reading.printed import Printed
+from papiermappe.core.order.cuts import SideFacts
+from papiermappe.core.order.glance import GlancePage, NoteKind, notes_on
+from papiermappe.core.order.numbers import InferredOrder, infer_order, numbers_of
+from papiermappe.core.order.places import Side
+from papiermappe.message import Message
 
 MAX_DAYS = 6
 
@@ -20,6 +23,16 @@ class DayView(BaseModel):
     day: date
     page: int
     """The number of the page in the Mappe, from 1."""
+
+
+class NoteView(BaseModel):
+    """What stands out on a page among others."""
+
+    page: int
+    kind: NoteKind
+    turn: int
+    """Quarter turns, counter-clockwise, that would set it upright."""
+    message: Message
 
 
 class PrintedView(BaseModel):
@@ -34,6 +47,7 @@ class PrintedView(BaseModel):
     twice: list[int] = []
     days: list[DayView] = []
     """Each once, in the order of the pages."""
+    notes: list[NoteView] = []
 
 
 class PrintedPage(NamedTuple):
@@ -43,34 +57,87 @@ class PrintedPage(NamedTuple):
     rank: Decimal
     side: Side
     set_aside: bool
-    blank: bool
-    printed: Printed | None
+    begins: bool
+    """Whether a document begins with its sheet."""
+    to_upright: int
+    """Quarter turns after which it would stand upright, where the machine is sure of it."""
+    facts: SideFacts
 
 
 def printed_view(pages: Sequence[PrintedPage]) -> PrintedView:
-    """Return what is printed on the pages of a Mappe, given all of them."""
-    ordered = sorted((page for page in pages if not page.set_aside), key=_reading_order)
-    if not any(page.printed for page in ordered):
-        return PrintedView()
-    numbers = numbers_of([page.printed for page in ordered])
-    by_page = {page.id: number for page, number in zip(ordered, numbers, strict=True) if number is not None}
-    without = {page.id for page in ordered if page.blank and page.id not in by_page}
-    lanes = [
-        [by_page.get(place.page_id) for place in sheet if place.page_id not in without]
-        for sheet in sheets(Place(page.id, page.rank, page.side) for page in ordered)
-    ]
-    inferred = infer_order(lanes)
+    """Return what is printed on the pages of a Mappe, and what stands out among them, given all of them.
+
+    Page numbers are those of the documents that the Mappe is cut into; of several, only what stands out is told.
+    """
+    documents = list(_documents(pages))
+    ordered = [page for document in documents for page in document]
     days = _days(ordered)
+    told = [_numbers_in(document) for document in documents]
+    notes = [note for document, known in zip(documents, told, strict=True) for note in _notes(document, *known)]
+    numbers, inferred = told[0] if len(told) == 1 else ({}, None)
     if inferred is None:
-        return PrintedView(days=days)
+        return PrintedView(days=days, notes=notes)
     return PrintedView(
-        first=min(by_page.values()),
-        last=max(by_page.values()),
+        first=min(numbers.values()),
+        last=max(numbers.values()),
         out_of_place=inferred.out_of_place,
         missing=inferred.missing,
         twice=inferred.twice,
         days=days,
+        notes=notes,
     )
+
+
+def _documents(pages: Sequence[PrintedPage]) -> Iterator[list[PrintedPage]]:
+    """Yield the pages that lie in each document, in reading order."""
+    document: list[PrintedPage] = []
+    begins = False
+    for _, group in groupby(sorted(pages, key=_reading_order), key=lambda page: page.rank):
+        sheet = list(group)
+        begins = begins or any(page.begins for page in sheet)
+        lying = [page for page in sheet if not page.set_aside]
+        if not lying:
+            continue
+        if begins and document:
+            yield document
+            document = []
+        document += lying
+        begins = False
+    if document:
+        yield document
+
+
+def _numbers_in(document: Sequence[PrintedPage]) -> tuple[dict[int, int], InferredOrder | None]:
+    """Return the numbers of a document's pages, and what they tell of its sheets."""
+    numbers = numbers_of([page.facts.printed for page in document])
+    by_page = {page.id: number for page, number in zip(document, numbers, strict=True) if number is not None}
+    lanes = [
+        [by_page.get(page.id) for page in sheet if not (page.facts.blank and page.id not in by_page)]
+        for sheet in _sheets(document)
+    ]
+    return by_page, infer_order(lanes)
+
+
+def _sheets(document: Sequence[PrintedPage]) -> list[list[PrintedPage]]:
+    return [list(sheet) for _, sheet in groupby(document, key=lambda page: page.rank)]
+
+
+def _notes(
+    document: Sequence[PrintedPage], numbers: Mapping[int, int], inferred: InferredOrder | None
+) -> list[NoteView]:
+    seen = [
+        [GlancePage(page.facts, numbers.get(page.id), page.to_upright, page.begins) for page in sheet]
+        for sheet in _sheets(document)
+    ]
+    return [
+        NoteView(
+            page=document[note.page].id,
+            kind=note.kind,
+            turn=note.params.get("turn", 0),
+            message=Message(code=f"note_{note.kind.value}", params=note.params),
+        )
+        for note in notes_on(seen, inferred)
+    ]
 
 
 def _reading_order(page: PrintedPage) -> tuple[Decimal, bool]:
@@ -80,6 +147,6 @@ def _reading_order(page: PrintedPage) -> tuple[Decimal, bool]:
 def _days(ordered: Sequence[PrintedPage]) -> list[DayView]:
     found: dict[date, int] = {}
     for number, page in enumerate(ordered, 1):
-        for day in page.printed.dates if page.printed else ():
+        for day in page.facts.printed.dates if page.facts.printed else ():
             found.setdefault(day, number)
     return [DayView(day=day, page=page) for day, page in list(found.items())[:MAX_DAYS]]

@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 from papiermappe.ahead import in_order
 from papiermappe.compute import Compute
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.pages import readable_page
+from papiermappe.core.pages import readable_page, readable_rims
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
-from papiermappe.core.reading.printed import printed_on
+from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
 from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PapiermappeError
@@ -26,6 +26,7 @@ from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.pages import pages_of, picture_name, treatment_of
+from papiermappe.services.pairing import pair_again
 from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
@@ -36,6 +37,7 @@ from papiermappe.store.queue import read_soon
 log = structlog.get_logger()
 
 PREFERRED = ("eng", "deu")
+RIMS_FIRST_FROM = 6  # of so many pages numbers are wanted sooner than all of them can be read
 ROUND_S = 20.0  # so long one Mappe is read ahead, then others have their turn
 ARRIVED_S, UNSEEN_S = 5.0, 60.0  # nothing is read ahead while pages arrive, or wait to be analysed, so long at most
 
@@ -114,18 +116,18 @@ class Reader:
 
     def _keep(self, capture_id: int, picture: str, text: PageText) -> None:
         self._store.blobs.cache(self._key(picture), text.model_dump_json().encode())
-        record_printed(MACHINE, self._store, capture_id, text)
+        record_printed(MACHINE, self._store, capture_id, printed_on(text))
 
     def _key(self, picture: str) -> str:
         return Blobs.reading_key(picture, *self._reading)
 
 
 @transaction
-def record_printed(caller: Caller, session: Session, capture_id: int, text: PageText) -> None:
+def record_printed(caller: Caller, session: Session, capture_id: int, found: Printed) -> None:
     """Write down what is printed on the pages of a capture, for their order and their name."""
-    printed = printed_on(text).model_dump(mode="json")
-    found = select(Page.id, Page.mappe_id).where(Page.capture_id == capture_id).order_by(Page.mappe_id)
-    lying = [(page_id, mappe_id) for page_id, mappe_id in session.execute(found).all() if mappe_id is not None]
+    printed = found.model_dump(mode="json")
+    named = select(Page.id, Page.mappe_id).where(Page.capture_id == capture_id).order_by(Page.mappe_id)
+    lying = [(page_id, mappe_id) for page_id, mappe_id in session.execute(named).all() if mappe_id is not None]
     for page_id, mappe_id in lying:
         mappe = locked_mappe(caller, session, mappe_id)
         page = session.get_one(Page, page_id, populate_existing=True)
@@ -179,28 +181,69 @@ def read_ahead(
     with store.begin() as session:
         reading = _last_used_reading(session, installed)
         waiting = [page for page in _unread(store, session, mappe_id, reading) if page not in excluded]
+        of_nothing_known = _without_numbers(session, waiting)
     reader = Reader(store, recogniser.in_background(), reading)
     left: list[int] = []
 
     def read(page_id: int) -> int | None:
         """Read a page, if there is time; return it where it cannot be read."""
-        if left or time.monotonic() >= until_s or _pages_arrive(store):
+        if left or time.monotonic() >= until_s or _pages_arrive(store, ARRIVED_S):
             left.append(page_id)
             return None
         return None if _is_read(store, page_id, compute, reader, reading, max_px) else page_id
 
+    def read_rims(page_id: int) -> None:
+        """Read the head and the foot of a page, if there is time."""
+        if left or time.monotonic() >= until_s or _pages_arrive(store, 0.0):
+            left.append(page_id)
+            return
+        _read_rims(store, page_id, compute, recogniser, reading, max_px)
+
+    if len(of_nothing_known) >= RIMS_FIRST_FROM:
+        list(in_order(read_rims, of_nothing_known, at_a_time))
+        if not left:
+            store.run(lambda session: pair_again(session, mappe_id))
     failed = [page_id for page_id in in_order(read, waiting, at_a_time) if page_id is not None]
     if left:
         store.run(lambda session: read_soon(session, mappe_id, [*excluded, *failed]))
 
 
-def _pages_arrive(store: Store) -> bool:
-    """Return whether pages arrive or wait to be analysed, in any Mappe."""
+def _pages_arrive(store: Store, pause_s: float) -> bool:
+    """Return whether pages arrive or wait to be analysed, in any Mappe.
+
+    Args:
+        store: of the Mappen.
+        pause_s: so long after the last one they are still said to arrive.
+    """
     now = func.now()
-    just = Capture.arrived_at > now - timedelta(seconds=ARRIVED_S)
+    just = Capture.arrived_at > now - timedelta(seconds=pause_s)
     unseen = Page.analysis.is_(None) & (Capture.arrived_at > now - timedelta(seconds=UNSEEN_S))
     with store.begin() as session:
         return bool(session.scalar(select(exists().where(Page.capture_id == Capture.id, just | unseen))))
+
+
+def _without_numbers(session: Session, pages: Sequence[int]) -> list[int]:
+    """Return those of pages of which nothing has been read yet, in the order given."""
+    known = set(session.scalars(select(Page.id).where(Page.id.in_(pages), Page.printed.is_not(None))))
+    return [page for page in pages if page not in known]
+
+
+def _read_rims(
+    store: Store, page_id: int, compute: Compute, recogniser: TextRecogniser, reading: Reading, max_px: int
+) -> None:
+    """Read the head and the foot of a page, for its number; what fails is read with the whole page later."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or page.printed is not None:
+            return
+        capture, treatment = page.capture, treatment_of(page)
+    try:
+        rims = compute(readable_rims, captured_picture(store, capture, max_px), treatment, RecognitionMode.FAST)
+        text = recogniser.read(rims, reading.languages.split("+"), RecognitionMode.FAST)
+    except PapiermappeError as exc:
+        log.warning("the rims of a page are not read", action="page.rims", page_id=page_id, cause=repr(exc))
+        return
+    record_printed(MACHINE, store, capture.id, printed_on_rims(text))
 
 
 def _unread(store: Store, session: Session, mappe_id: int, reading: Reading) -> list[int]:
@@ -226,8 +269,7 @@ def _is_read(store: Store, page_id: int, compute: Compute, reader: Reader, readi
     picture = treatment.picture_key(capture.sha256)
     text = reader.known(picture)
     if text is not None:
-        if page.printed is None:  # the same picture has been read for another page
-            record_printed(MACHINE, store, capture.id, text)
+        record_printed(MACHINE, store, capture.id, printed_on(text))  # it was read for another page
         return True
     if reader.brought(capture.id, treatment, picture) is not None:
         return True

@@ -11,9 +11,11 @@ from sqlalchemy.orm import Session
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
+from papiermappe.core.order.cuts import SideFacts
+from papiermappe.core.order.dividers import meaning_of
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.order.places import Side
-from papiermappe.core.treatment import SURE, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Origin, Treatment, page_size_mm
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
@@ -254,8 +256,30 @@ def page_row(page: Page) -> PageRow:
     """Return a page as windows show it."""
     analysis = analysis_of(page)
     view = _page_view(page, treatment_of(page), analysis)
-    printed = PrintedPage(page.id, page.rank, page.side, page.set_aside, view.blank, printed_on_page(page))
+    treatment = treatment_of(page)
+    printed = PrintedPage(
+        id=page.id,
+        rank=page.rank,
+        side=page.side,
+        set_aside=page.set_aside,
+        begins=page.begins is not None,
+        to_upright=_to_upright(treatment, analysis) if analysis else 0,
+        facts=SideFacts(
+            width_mm=view.width_mm,
+            height_mm=view.height_mm,
+            blank=view.blank,
+            printed=printed_on_page(page),
+            meaning=meaning_of(analysis.codes) if analysis else None,
+        ),
+    )
     return PageRow(view, printed)
+
+
+def _to_upright(treatment: Treatment, analysis: Analysis) -> int:
+    """Return the turns that set a page upright; 0 where the machine is not sure of any, or a person has turned it."""
+    if analysis.turn_confidence < SURE or analysis.is_blank or treatment.turn_origin is Origin.BY_HAND:
+        return 0
+    return (analysis.treatment.quarter_turns - treatment.quarter_turns) % 4
 
 
 def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> PageView:

@@ -214,6 +214,10 @@ def _guessed(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return {"offered_dpi": words.listed(params["dpi"])}
 
 
+def _missing(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
+    return {"missing_said": words.listed(params["numbers"])}
+
+
 def _roots(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     return {"roots": words.listed(params["roots"])}
 
@@ -227,6 +231,7 @@ _PREPARED = {
     "run_ended": _ended,
     "backs_differ": _backs,
     "folder_elsewhere": _roots,
+    "note_gap_before": _missing,
     "resolution_guessed": _guessed,
     "run_interrupted": _interrupted,
     "document_made": _made,

@@ -158,8 +158,10 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       const number = page ? mappe.numberOf(page.id) : 0;
       const turned = page ? mappe.turned(page.id) : 0;
       const size = facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane;
-      if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size) return;
-      Object.assign(cell, { page, number, turned, size });
+      const notes = page ? mappe.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
+      const said = notes.join("; ");
+      if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size && cell.said === said) return;
+      Object.assign(cell, { page, number, turned, size, said });
       const [leaf, gap] = cell.children;
       leaf.hidden = page === null;
       gap.hidden = page !== null;
@@ -171,7 +173,11 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       const picture = leaf.querySelector("img");
       cell.dataset.page = String(page.id);
       leaf.className = ["leaf", side, page.warnings.length ? "has-warning" : "", page.blank ? "blank" : ""].join(" ").trim();
-      setAttribute(cell, "aria-label", labelOf(page, number));
+      setAttribute(cell, "aria-label", labelOf(page, number, notes));
+      const note = leaf.querySelector(".page-note");
+      note.hidden = !said;
+      note.textContent = said;
+      setAttribute(note, "title", said);
       leaf.querySelector(".number").textContent = String(number);
       setAttribute(picture, "src", `/pages/${page.id}/${page.picture}-${size}.jpg`);
       picture.className = turned ? `turned-${turned}` : "";
@@ -260,10 +266,10 @@ function bringIntoSight(cell, track) {
   if (down && track.scrollHeight > track.clientHeight + 1) track.scrollTop += down;
 }
 
-/** @param {import("./mappe.js").Page} page @param {number} number */
-function labelOf(page, number) {
+/** @param {import("./mappe.js").Page} page @param {number} number @param {string[]} notes */
+function labelOf(page, number, notes) {
   const name = page.side === "front" ? t("Page {number}, front", { number }) : t("Page {number}, back", { number });
-  return [name, page.blank ? t("blank") : "", ...page.warnings.map((warning) => warning.text)].filter(Boolean).join(", ");
+  return [name, page.blank ? t("blank") : "", ...page.warnings.map((warning) => warning.text), ...notes].filter(Boolean).join(", ");
 }
 
 /** Ask again for a picture that did not come: the workers are busy, or the connection was lost. @param {EventTarget | null} target */

@@ -9,6 +9,7 @@ import { pages as pagesInWords, t } from "./words.js";
  *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
  * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
  * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
+ * @typedef {{ page: number, kind: string, turn: number, message: Message }} Note
  * @typedef {{ seq: number, at: string, message: Message }} Line
  * @typedef {{ undo?: Line, redo?: Line }} UndoStack
  */
@@ -29,6 +30,8 @@ export function createMappe(event, facts) {
   let proposed = new Map();
   /** @type {Map<string, any>} what is said of the sheets of a proposal, by their ranks */
   let marks = new Map();
+  /** @type {Map<number, Note[]>} what stands out on pages among others */
+  let notes = new Map();
   /** @type {Map<number, number>} quarter turns that pictures do not show yet */
   const turning = new Map();
   /** @type {Sheet[]} */
@@ -92,7 +95,8 @@ export function createMappe(event, facts) {
     current: null,
     /** @type {number | null} */
     anchor: null,
-    printed: { out_of_place: 0, missing: [], twice: [], days: [] },
+    /** @type {any} */
+    printed: { out_of_place: 0, missing: [], twice: [], days: [], notes: [] },
     /** @type {any[]} */
     runs: [],
     /** @type {any[]} */
@@ -158,9 +162,26 @@ export function createMappe(event, facts) {
       const seen = new Set(this.history.map((line) => line.seq));
       this.history = [...changes.history.filter((/** @type {Line} */ line) => !seen.has(line.seq)), ...this.history].slice(0, HISTORY_SHOWN);
       this.undoStack = changes.undo[facts.author] ?? this.undoStack;
-      if (printed) this.printed = printed;
-      if (changes.pages.length || changes.gone.length) this.refresh(place);
+      if (printed) this.note(printed);
+      if (printed || changes.pages.length || changes.gone.length) this.refresh(place);
       if (order.length > before) this.announce(order.length - before);
+    },
+    /** @param {any} printed */
+    note(printed) {
+      this.printed = printed;
+      notes = new Map();
+      for (const note of printed.notes) notes.set(note.page, [...(notes.get(note.page) ?? []), note]);
+    },
+    /** What stands out on a page among others. @param {number} id @returns {Note[]} */
+    notesOn(id) { return notes.get(id) ?? []; },
+    /** The notes of a kind, of pages that lie in the lanes. @param {string} kind @returns {Note[]} */
+    notesOf(kind) { void this.version; return this.printed.notes.filter((/** @type {Note} */ note) => note.kind === kind && numbers.has(note.page)); },
+    /** Set all pages upright of which the machine is sure that they are not. */
+    turnUpright() {
+      for (const turn of [1, 2, 3]) {
+        const ids = this.notesOf("turned").filter((note) => note.turn === turn).map((note) => note.page);
+        if (ids.length) this.turn(turn, ids);
+      }
     },
     /** @param {number} [place] where the current page lay */
     refresh(place = Math.max(0, order.indexOf(this.current ?? -1))) {

@@ -10,6 +10,8 @@ export function cutting(mappe, store, pairing) {
     get active() { return store.active; },
     get offered() { return !store.active && !pairing.active && mappe.sheetCount > 1; },
     get hasParts() { return this.offered && mappe.documentCount > 1; },
+    get hasMore() { return mappe.notesOf("document").length > 0; },
+    get moreText() { return t("{count} more document seems to begin here", "{count} more documents seem to begin here", { count: mappe.notesOf("document").length }); },
     get hasMade() { return store.made.length > 1 && !store.active; },
     get busy() { return store.busy; },
     get counts() { return COUNTING.has(store.rule); },

@@ -46,6 +46,8 @@ export function order(mappe, pairing, cutting, facts) {
       return sheet ? (sheet.front ?? sheet.back).id : null;
     },
     setBlankBacksAside() { mappe.setAside(this.blankBacks); },
+    get hasTurned() { return mappe.notesOf("turned").length > 0; },
+    get turnedText() { return t("Turn {count} page upright", "Turn {count} pages upright", { count: mappe.notesOf("turned").length }); },
     // What the printed page numbers tell, as far as pages have been read.
     get isOutOfPlace() { return mappe.printed.out_of_place > 0; },
     get outOfPlaceText() { return t("Put {sheets} in printed order", { sheets: sheets(mappe.printed.out_of_place) }); },
