@@ -21,6 +21,7 @@ YEARS = range(1900, 2100)
 MONTHS = 12
 MAX_DATES = 5
 HEAD_SHARE = 0.2
+LONG_LINE = 9  # a line of so many words at the top of a page is not of its head, but of its text
 MAX_WORDS = 30
 RUNNING_WORDS = 5  # shorter lines are heads, feet, cells of tables
 SENTENCE_ENDS = frozenset(".!?:;…")
@@ -114,7 +115,7 @@ def printed_on_rims(page: PageText) -> Printed:
     lines = list(page.lines())
     return Printed(
         numbers=tuple(_numbers(page)),
-        head=_words(line.text for line in lines if line.box.bottom < head),
+        head=_words(line.text for line in lines if line.box.bottom < head and len(line.words) < LONG_LINE),
         foot=_words(line.text for line in lines if line.box.top > foot),
     )
 
