@@ -245,7 +245,7 @@ def test_what_is_no_operation_is_refused(wrong: dict[str, object]) -> None:
         JOURNALED.validate_python(wrong)
 
 
-@pytest.mark.parametrize("kind", ["copy_to_mappe", "cut_into_mappen", "take_again"])
+@pytest.mark.parametrize("kind", ["copy_to_mappe", "join_mappe", "cut_into_mappen", "take_again"])
 def test_what_needs_a_service_cannot_be_sent_by_windows(kind: str) -> None:
     with pytest.raises(ValidationError, match="does not match any of the expected tags"):
         TypeAdapter(Operation).validate_python({"kind": kind, "pages": [1], "mappe": 2, "parts": [], "capture_id": 1})

@@ -207,7 +207,7 @@ def test_pages_go_to_another_mappe_and_come_back(store: Store, mappe: int, pages
     assert desk(store, other).lanes == [(pages[2], pages[3])]
     changes, _ = mappe_changes(ANNA, store, mappe, before.cursor)
     assert changes.gone == pages[2:4]
-    assert desk(store, other).undo == "2 pages moved to another Mappe"
+    assert desk(store, other).undo == "2 pages moved from one Mappe to another"
     do(store, other, Turn(pages=(pages[2],), quarter_turns=2), caller=BEN)  # the other Mappe goes on
     undo(store, mappe)
     assert desk(store, mappe).order == pages

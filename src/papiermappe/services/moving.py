@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.operations import CopyToMappe, CutIntoMappen, MoveToMappe, PartInto
+from papiermappe.core.operations import CopyToMappe, CutIntoMappen, JoinMappe, MoveToMappe, PartInto
 from papiermappe.core.operations.model import Fields
 from papiermappe.core.operations.parts import parts_of
 from papiermappe.services.caller import Caller, locked_mappe
@@ -117,7 +117,7 @@ def join(caller: Caller, session: Session, mappe_id: int, other: int, place: Bes
     pages = tuple(page.id for page in pages_of(session, other))
     if not pages:
         raise NotPossible("no_pages_to_join")
-    operation = MoveToMappe(pages=pages, mappe=mappe_id, before=_page_at(session, mappe_id, place))
+    operation = JoinMappe(pages=pages, mappe=mappe_id, before=_page_at(session, mappe_id, place))
     record(caller, session, mappen, operation, seen, {other: {"there": False}})
 
 

@@ -29,8 +29,9 @@ SENTENCES: dict[str, str | Plural] = {
     "part_named": N_("Document named {name}"),
     "uncut": NN_("{count} cut taken away", "{count} cuts taken away"),
     "cut_into_mappen": NN_("Cut into {count} Mappe", "Cut into {count} Mappen"),
-    "copy_to_mappe": NN_("{count} page copied to another Mappe", "{count} pages copied to another Mappe"),
-    "move_to_mappe": NN_("{count} page moved to another Mappe", "{count} pages moved to another Mappe"),
+    "copy_to_mappe": NN_("{count} page copied from one Mappe to another", "{count} pages copied from one Mappe to another"),
+    "move_to_mappe": NN_("{count} page moved from one Mappe to another", "{count} pages moved from one Mappe to another"),
+    "join_mappe": NN_("{count} page of another Mappe put in", "{count} pages of another Mappe put in"),
     "undo_of": N_("Undone: {entry}"),
     "redo_of": N_("Redone: {entry}"),
     # ---- history: what happened

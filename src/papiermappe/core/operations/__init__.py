@@ -6,6 +6,7 @@
 from papiermappe.core.operations.arranging import (
     BringBack,
     CopyToMappe,
+    JoinMappe,
     Move,
     MoveToMappe,
     Nudge,
@@ -31,6 +32,7 @@ __all__ = [
     "Cut",
     "CutIntoMappen",
     "Interleave",
+    "JoinMappe",
     "Journaled",
     "Move",
     "MoveToMappe",

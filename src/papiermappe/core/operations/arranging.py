@@ -170,6 +170,12 @@ class MoveToMappe(_IntoMappe):
     kind: Literal["move_to_mappe"] = "move_to_mappe"
 
 
+class JoinMappe(_IntoMappe):
+    """Put all pages of a Mappe into another one. Windows cannot send it: a service clears the first one away."""
+
+    kind: Literal["join_mappe"] = "join_mappe"
+
+
 class CopyToMappe(_IntoMappe):
     """Put copies of pages, which lie nowhere yet, into a Mappe. Windows cannot send it: a service makes the copies."""
 

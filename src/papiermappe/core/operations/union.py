@@ -7,6 +7,7 @@ from pydantic import Field, TypeAdapter
 from papiermappe.core.operations.arranging import (
     BringBack,
     CopyToMappe,
+    JoinMappe,
     Move,
     MoveToMappe,
     Nudge,
@@ -41,7 +42,7 @@ Operation = Annotated[
     Field(discriminator="kind"),
 ]
 
-Journaled = Annotated[Operation | TakeAgain | CopyToMappe | CutIntoMappen, Field(discriminator="kind")]
+Journaled = Annotated[Operation | TakeAgain | CopyToMappe | CutIntoMappen | JoinMappe, Field(discriminator="kind")]
 """What the journal knows: also what windows cannot send."""
 
 JOURNALED: TypeAdapter[Journaled] = TypeAdapter(Journaled)

@@ -17,7 +17,8 @@ export function moving(mappe, store) {
     get isSending() { return store.kind === "pages"; },
     get title() { return this.isJoining ? t("Put another Mappe into this one") : t("Move {pages} to another Mappe", { pages: pagesInWords(mappe.target.length) }); },
     get targets() {
-      return store.targets.map((/** @type {any} */ target) => ({ value: String(target.id), name: nameOf(target), pages: pagesInWords(target.page_count) }));
+      const { chosen } = this;
+      return store.targets.map((/** @type {any} */ target) => ({ value: String(target.id), chosen: chosen === String(target.id), name: nameOf(target), pages: pagesInWords(target.page_count) }));
     },
     get nothingFound() { return store.targets.length === 0; },
     get isNew() { return this.isSending && this.chosen === "new"; },
