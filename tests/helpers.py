@@ -23,7 +23,7 @@ from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
-from papiermappe.services import analysing, delivering, filing, journal, runs
+from papiermappe.services import analysing, delivering, filing, journal, runs, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.page_cache import PageCache
@@ -228,13 +228,13 @@ def do(store: Store, mappe_id: int, operation: Operation, seen: int | None = Non
 def undo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
     """Take back what the person did last."""
     line = mappe_view(caller, store, mappe_id).undo[caller.author].undo
-    return journal.undo(caller, store, mappe_id, line.seq if line else 0)
+    return undoing.undo(caller, store, mappe_id, line.seq if line else 0)
 
 
 def redo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
     """Do again what the person took back last."""
     line = mappe_view(caller, store, mappe_id).undo[caller.author].redo
-    return journal.redo(caller, store, mappe_id, line.seq if line else 0)
+    return undoing.redo(caller, store, mappe_id, line.seq if line else 0)
 
 
 def scan(store: Store, mappe_id: int, device_id: int, ticket: TicketSettings = QUICK) -> int:

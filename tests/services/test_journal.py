@@ -15,7 +15,7 @@ from papiermappe.core.operations import BringBack, Crop, Move, MoveToMappe, Nudg
 from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.recognition.errors import RecogniserError, RecogniserFailed
-from papiermappe.services import journal, mappen
+from papiermappe.services import journal, mappen, undoing
 from papiermappe.services.analysing import analyse_page, find_upright, record_analysis
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
@@ -145,7 +145,7 @@ def test_undoing_what_has_changed_since_is_refused_and_says_by_what(
     do(store, mappe, Turn(pages=(pages[0],), quarter_turns=1), caller=BEN)
     assert first is not None
     with pytest.raises(ChangedMeanwhile) as refused:
-        journal.undo(ANNA, store, mappe, first)
+        undoing.undo(ANNA, store, mappe, first)
     assert WORDS.text(refused.value.message) == (
         "This cannot be taken back: the page has been changed since (1 page turned anticlockwise)."
     )
@@ -165,11 +165,11 @@ def test_undo_takes_back_what_its_own_person_did(store: Store, mappe: int, pages
 def test_an_entry_is_undone_once(store: Store, mappe: int, pages: list[int]) -> None:
     entry = do(store, mappe, SetAside(pages=(pages[0],)))
     assert entry is not None
-    journal.undo(ANNA, store, mappe, entry)
+    undoing.undo(ANNA, store, mappe, entry)
     with pytest.raises(NotPossible):
-        journal.undo(ANNA, store, mappe, entry)
+        undoing.undo(ANNA, store, mappe, entry)
     with pytest.raises(NotFound):
-        journal.undo(ANNA, store, mappen.open_mappe(ANNA, store), entry)
+        undoing.undo(ANNA, store, mappen.open_mappe(ANNA, store), entry)
 
 
 def test_a_command_that_is_sent_twice_is_done_once(store: Store, mappe: int, pages: list[int]) -> None:
@@ -224,7 +224,7 @@ def test_a_page_that_comes_back_goes_beside_what_lies_at_its_place_now(
         row = locked_mappe(ANNA, session, mappe)
         journal.machine_entry(session, row, {page: {"rank": "2"} for page in pages[4:6]})
     assert moved is not None
-    journal.undo(ANNA, store, mappe, moved)
+    undoing.undo(ANNA, store, mappe, moved)
     assert desk(store, mappe).order == [*pages[:2], *pages[4:6], *pages[2:4]]
 
 

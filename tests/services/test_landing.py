@@ -20,7 +20,7 @@ from papiermappe.core.operations import MoveToMappe, SetAside, Turn
 from papiermappe.core.order.landing import Again, BacksOrder, Before, Landing
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import TicketSettings
-from papiermappe.services import journal, mappen, receiving, runs
+from papiermappe.services import mappen, receiving, runs, undoing
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
@@ -200,7 +200,7 @@ def test_what_somebody_did_to_the_new_scan_keeps_it(store: Store, mappe: int, za
     assert line is not None
     do(store, mappe, Turn(pages=(page,), quarter_turns=1))
     with pytest.raises(ChangedMeanwhile):
-        journal.undo(ANNA, store, mappe, line.seq)
+        undoing.undo(ANNA, store, mappe, line.seq)
 
 
 def test_a_sheet_scanned_again_replaces_both_its_pages(

@@ -11,7 +11,7 @@ from papiermappe.core.operations import SetTone
 from papiermappe.core.treatment import Origin, Tone
 from papiermappe.devices.model import Abilities
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.services import delivering, devices, journal, tickets
+from papiermappe.services import delivering, devices, journal, tickets, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
@@ -143,7 +143,7 @@ def test_the_history_is_in_one_sequence_and_what_people_did_is_undone(carried_ov
     assert [mappe for mappe, _ in seqs] == [1, 2, 1, 1, 1, 1]
     lines = [line.seq for line in desk.view.history[:3]]
     for seq in lines:
-        journal.undo(PERSON, carried_over, 1, seq)
+        undoing.undo(PERSON, carried_over, 1, seq)
     after = Desk(carried_over, 1, PERSON)
     assert after.order == [1, 2]
     assert (after.treatments()[0].tone, after.treatments()[0].quarter_turns) == (Tone.AS_SCANNED, 0)

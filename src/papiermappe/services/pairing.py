@@ -20,9 +20,10 @@ from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
 from papiermappe.services.changes import run_changed
+from papiermappe.services.entries import PLACE_FIELDS
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.imprints import imprint_of_page
-from papiermappe.services.journal import PLACE_FIELDS, arrange_for, machine_entry
+from papiermappe.services.journal import arrange_for, machine_entry
 from papiermappe.services.landing import chain_of, landing_of
 from papiermappe.services.pages import analysis_of, in_turn, is_blank, printed_on_page
 from papiermappe.services.transaction import transaction

@@ -23,12 +23,12 @@ from papiermappe.services import runs
 from papiermappe.services.caller import Caller, may_see, visible_page
 from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
-from papiermappe.services.journal import undo_stack
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
 from papiermappe.services.pairing import RunPairing
 from papiermappe.services.printed import PrintedPage
+from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
     Capture,

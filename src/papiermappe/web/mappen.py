@@ -9,7 +9,7 @@ from sse_starlette import EventSourceResponse
 
 from papiermappe.core.operations import Operation
 from papiermappe.core.reading.languages import language
-from papiermappe.services import delivering, journal, mappen
+from papiermappe.services import delivering, journal, mappen, undoing
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
@@ -68,13 +68,13 @@ def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> int | Non
 @router.post("/undo")
 def undo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
     """Undo an entry."""
-    return journal.undo(caller, ctx.store, mappe_id, command.entry)
+    return undoing.undo(caller, ctx.store, mappe_id, command.entry)
 
 
 @router.post("/redo")
 def redo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
     """Redo an entry."""
-    return journal.redo(caller, ctx.store, mappe_id, command.entry)
+    return undoing.redo(caller, ctx.store, mappe_id, command.entry)
 
 
 @router.post("/subject")
