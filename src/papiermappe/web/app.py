@@ -64,6 +64,9 @@ _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (DestinationError, 502),
 )
 
+MODULES = (start, pairing, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings)
+"""All that have routes."""
+
 
 def create_app(settings: Settings, database_url: str, words: Words | None = None) -> FastAPI:
     """Return the application.
@@ -107,7 +110,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
-    for module in (start, pairing, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings):
+    for module in MODULES:
         app.include_router(module.router, responses=PROBLEMS)
     app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)

@@ -38,7 +38,7 @@ class CodeRule(BaseModel):
 
     format: CodeFormat | None = None
     """None: any."""
-    pattern: Annotated[str, Field(min_length=1, max_length=120)]
+    pattern: Annotated[str, Field(min_length=1, max_length=120, pattern=r"^[^\x00-\x1f]+$")]
     """Of the whole text: * stands for any letters, ? for one."""
     use: CodeUse
 
