@@ -15,7 +15,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 DRAWER = "http://127.0.0.1:9440"
-LEASE, MEETING = 3, 4
+LEASE, MEETING, POST = 3, 4, 5
 JAM_AT = 4
 
 
@@ -46,6 +46,7 @@ def main() -> None:
     ActionChains(browser).send_keys("b").perform()
     time.sleep(30)
     shoot("pairs", f"/mappen/{MEETING}/order", keys="p", wait_s=12)
+    shoot("cuts", f"/mappen/{POST}/order", keys="c")
     shoot("paper-drawer", "/devices/zaunkoenig", root=DRAWER)
     glass = {"originals": ["card", "weigh-2041"], "where": "glass", "seed": 11}
     httpx.post(f"{DRAWER}/devices/kiebitz/load", json=glass, trust_env=False)

@@ -120,6 +120,8 @@ def test_dividers_are_printed_and_other_codes_made_to_count(
     driver.find_element(By.ID, "show-dividers").click()
     until(lambda: driver.find_element(By.ID, "divider-names").is_displayed())
     assert_accessible(driver, "dividers")
+    driver.find_element(By.ID, "names-of-destinations").click()
+    until(lambda: driver.find_element(By.ID, "divider-names").get_attribute("value") == "Leases")
     driver.find_element(By.CSS_SELECTOR, "#dividers [name=pattern]").send_keys("K-*")
     Select(driver.find_element(By.CSS_SELECTOR, "#dividers [name=format]")).select_by_value("code_128")
     driver.find_element(By.ID, "add-code-rule").click()

@@ -79,6 +79,12 @@ def test_dividers_are_a_pdf_of_as_many_sheets_as_wanted(web: TestClient) -> None
     assert web.get("/dividers.pdf", params={"copies": 0}).status_code == 422
 
 
+def test_names_in_use_can_stand_on_dividers(web: TestClient, mappe: int) -> None:
+    known = web.get("/divider-names").json()
+    assert known["mappen"] == ["Lease Upper Meadow"]
+    assert (len(known["tickets"]), known["destinations"]) == (1, [])
+
+
 def test_codes_are_made_to_count_and_no_more(web: TestClient) -> None:
     rule = {"format": "code_128", "pattern": "K-*", "use": "names"}
     number = web.post("/code-rules", json=rule).json()

@@ -5,11 +5,13 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 from fastapi.responses import Response
+from pydantic import BaseModel
 
 from papiermappe.core.order.dividers import CodeRule
 from papiermappe.making.divider_sheets import MAX_SHEETS, SheetWords, divider_sheets, label_sheets
-from papiermappe.services import code_rules
+from papiermappe.services import code_rules, delivering, tickets
 from papiermappe.services.code_rules import KeptRule
+from papiermappe.services.mappen import list_targets
 from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
 from papiermappe.words.marks import N_
@@ -44,6 +46,25 @@ def dividers(
         made = divider_sheets(wanted, SheetWords(ctx.words.gettext(TITLE), ctx.words.gettext(EXPLANATION)))
     headers = {"Content-Disposition": f'inline; filename="papiermappe-{kind.value}.pdf"'}
     return Response(made, media_type="application/pdf", headers=headers)
+
+
+class KnownNames(BaseModel):
+    """Names that dividers can bear."""
+
+    tickets: list[str]
+    destinations: list[str]
+    mappen: list[str]
+    """Subjects of open ones."""
+
+
+@router.get("/divider-names")
+def known_names(ctx: Ctx, caller: Asks) -> KnownNames:
+    """Return names that are in use on this desk."""
+    return KnownNames(
+        tickets=[ticket.name for ticket in tickets.list_tickets(caller, ctx.store)],
+        destinations=[name for _, name in delivering.list_destinations(caller, ctx.store)],
+        mappen=[mappe.subject for mappe in list_targets(caller, ctx.store) if mappe.subject],
+    )
 
 
 @router.get("/code-rules")

@@ -17,6 +17,15 @@ export function dividers(mappe) {
         this.rules = found.map((/** @type {any} */ { id, rule }) => ({ id, text: this.told(rule) }));
       } catch (error) { mappe.complain(error); }
     },
+    /** Add names that are in use, a line each. @param {"tickets" | "destinations" | "mappen"} kind */
+    async addNames(kind) {
+      try {
+        const known = await get("/divider-names");
+        const field = /** @type {HTMLTextAreaElement} */ (this.$refs.names);
+        const there = field.value.split("\n").map((line) => line.trim()).filter(Boolean);
+        field.value = [...new Set([...there, ...known[kind]])].join("\n");
+      } catch (error) { mappe.complain(error); }
+    },
     /** @param {{ format: string | null, pattern: string, use: string }} rule */
     told({ format, pattern, use }) {
       const select = /** @type {HTMLSelectElement} */ (this.$refs.use);

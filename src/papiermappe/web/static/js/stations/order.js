@@ -21,6 +21,7 @@ export function order(mappe, pairing, cutting, facts) {
     // What is rearranged: the selected pages, or where none are, all.
     get rearranged() { return mappe.selectedCount > 1 ? t("{pages} selected", { pages: pages(mappe.selectedCount) }) : t("All pages"); },
     get chosen() { return mappe.selectedCount > 1 ? mappe.selectedIds : []; },
+    get reverseText() { return mappe.selectedCount === 2 ? t("Swap the two") : t("Reverse the order"); },
     reverse() { mappe.reverse(this.chosen); this.closeMenu(); },
     /** @param {"sort_by_arrival" | "sort_by_files"} kind */
     sortBy(kind) { mappe.sort(kind, this.chosen); this.closeMenu(); },
