@@ -8,6 +8,7 @@ from papiermappe.core.operations import Cut, Nudge, SetAside, Turn
 from papiermappe.services import mappen, moving
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.moving import Into
+from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.models import Mappe, Page
 
@@ -115,8 +116,11 @@ def test_copies_share_the_scan_and_go_with_the_undo(store: Store, mappe: int, pa
             for ids in (pages[:2], copies)
         )
     assert originals == made
+    seen = desk(store, other).cursor
     undo(store, other)
     assert desk(store, other).order == there
+    changes, _ = mappe_changes(ANNA, store, other, seen)
+    assert changes.gone == sorted(copies)  # windows are told
     redo(store, mappe)
     assert desk(store, other).order == [*there, *copies]
 

@@ -357,7 +357,7 @@ def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
             JournalMappe.mappe_id == mappe_id,
             JournalMappe.seq > since,
             JournalChange.before.has_key("mappe_id"),
-            Page.mappe_id != mappe_id,
+            Page.mappe_id.is_distinct_from(mappe_id),
         )
     )
     return sorted(set(session.scalars(left)))
