@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from benchmarks.second.papers import DPI, Hand, paper, px
 from benchmarks.second.scans import scan
 from benchmarks.table import Row, of_all, percent, scaled
-from papiermappe.core.order.codes import read_codes
+from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.dividers import CodeUse, Meaning, meaning_of
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.making.divider_sheets import SheetWords, divider_sheets, label_sheets

@@ -4,7 +4,7 @@ import numpy as np
 import pypdfium2
 import pytest
 
-from papiermappe.core.order.codes import read_codes
+from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.dividers import CodeUse, Meaning, meaning_of
 from papiermappe.core.picture import Pixels, turned
 from papiermappe.making.divider_sheets import LABEL_COLUMNS, LABEL_ROWS, SheetWords, divider_sheets, label_sheets

@@ -70,9 +70,25 @@ def test_a_ticket_cuts_at_dividers_by_itself_and_one_undo_takes_it_back(
     cutting.cut_by_itself(store, run)
     now = desk(store, mappe)
     assert len(now.set_aside) == 4
-    assert [page.begins for page in now.pages if page.begins is not None] == ["", "Hail damage", "Lease Upper Meadow"]
+    assert [page.begins for page in now.pages if page.begins is not None] == ["Hail damage", "Lease Upper Meadow"]
     undo(store, mappe)
     assert desk(store, mappe).order == whole
+    cutting.cut_by_itself(store, run)  # the job comes again: what a person has taken back stays so
+    assert desk(store, mappe).order == whole
+
+
+def test_cuts_that_are_there_already_stay_when_a_run_is_cut_by_itself(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease")
+    scan(store, mappe, zaunkoenig, ONE_SIDE)
+    before = desk(store, mappe).order
+    do(store, mappe, Cut(pages=(before[2],), names=("By hand",)))
+    drawer.lay("divider-hail", "hail")
+    run = scan(store, mappe, zaunkoenig, ONE_SIDE.model_copy(update={"cut_at_dividers": True}))
+    analyse_all(store, mappe)
+    cutting.cut_by_itself(store, run)
+    assert [page.begins for page in desk(store, mappe).pages if page.begins is not None] == ["By hand", "Hail damage"]
 
 
 @pytest.mark.parametrize("wished", [True, False])

@@ -16,7 +16,8 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
-from papiermappe.core.order.codes import PageCode, read_codes
+from papiermappe.core.order.code_reading import read_codes
+from papiermappe.core.order.codes import PageCode
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
     PAPER_WHITE,

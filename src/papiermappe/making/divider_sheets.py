@@ -15,7 +15,7 @@ from reportlab.pdfbase.pdfmetrics import getFont, registerFont
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.pdfgen.canvas import Canvas
 
-from papiermappe.core.order.codes import qr_squares
+from papiermappe.core.order.code_reading import qr_squares
 from papiermappe.core.order.dividers import CodeUse, divider_text
 
 MAX_SHEETS = 200

@@ -1,6 +1,6 @@
 """Cutting a Mappe into documents: proposed from what its pages show, and done by itself at dividers where wished."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from itertools import groupby
 
 from pydantic import BaseModel
@@ -18,7 +18,7 @@ from papiermappe.services.journal import arrange_for
 from papiermappe.services.pages import analysis_of, is_blank, pages_of, printed_on_page, treatment_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Page, Run
+from papiermappe.store.models import Capture, JournalChange, Page, Run
 
 
 class CutProposed(BaseModel):
@@ -83,8 +83,19 @@ def _cut(caller: Caller, session: Session, run_id: int) -> None:
     mappe = locked_mappe(caller, session, run.mappe_id)
     found = _proposed(session, pages_of(session, mappe.id), CutRule.DIVIDERS, 1)
     brought = set(session.scalars(select(Page.id).join(Page.capture).where(Capture.run_id == run_id)))
-    if brought.intersection(found.aside) or any(cut.page in brought and cut.reasons for cut in found.cuts):
-        arrange_for(session, mappe, found.operation(), run.author)
+    if _has_been_cut(session, brought):
+        return
+    cuts = [cut for cut in found.cuts if cut.page in brought and (cut.reasons or cut.name)]
+    aside = brought.intersection(found.aside)
+    if cuts or aside:
+        pages, names = tuple(cut.page for cut in cuts), tuple(cut.name for cut in cuts)
+        arrange_for(session, mappe, Cut(pages=pages, names=names, aside=tuple(sorted(aside))), run.author)
+
+
+def _has_been_cut(session: Session, pages: Collection[int]) -> bool:
+    """Return whether documents have been begun at some of the pages, though perhaps no more: then a person decides."""
+    cut = JournalChange.page_id.in_(pages), JournalChange.after.has_key("begins")
+    return session.scalar(select(JournalChange.seq).where(*cut).limit(1)) is not None
 
 
 def _proposed(session: Session, pages: Sequence[Page], rule: CutRule, every: int) -> CutsProposed:

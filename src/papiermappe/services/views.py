@@ -94,6 +94,8 @@ class PageDetail(BaseModel):
     """Its number in its Mappe."""
     sheet: int | None
     file_name: str | None
+    title: str
+    """As printed on it; empty where it has none, or has not been read."""
 
 
 class RunView(BaseModel):
@@ -310,6 +312,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         page = visible_page(caller, session, page_id)
         capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
+        printed = printed_on_page(page)
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     return PageDetail(
         page=_page_view(page, treatment, analysis),
@@ -320,6 +323,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         run=number or 0,
         sheet=capture.sheet,
         file_name=capture.file_name,
+        title=printed.title if printed else "",
     )
 
 

@@ -8,7 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from papiermappe.core.naming import one_line
-from papiermappe.core.order.codes import MAX_CODES, MAX_TEXT, CodeFormat, PageCode, read_codes
+from papiermappe.core.order.code_reading import MAX_CODES, read_codes
+from papiermappe.core.order.codes import MAX_TEXT, CodeFormat, PageCode
 from papiermappe.core.order.dividers import (
     MAX_PRINTED,
     CodeRule,

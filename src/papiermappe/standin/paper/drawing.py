@@ -16,7 +16,7 @@ from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 
 from papiermappe.core.geometry import POINTS_PER_MM
-from papiermappe.core.order.codes import qr_squares
+from papiermappe.core.order.code_reading import qr_squares
 from papiermappe.core.paper import PaperSize
 
 INK = "#1b1b1d"

@@ -91,14 +91,15 @@ export function createCutting(mappe) {
       return this.changed();
     },
     /** Begin a document with the current sheet, or no more: in the proposal, or at once. */
-    toggle() {
+    async toggle() {
       if (!this.active) return mappe.toggleCut();
       const sheet = mappe.sheetOf(mappe.current);
       if (!sheet || sheet === mappe.sheets[0]) return undefined;
       const ids = [sheet.front?.id, sheet.back?.id];
       const there = this.cuts.find(({ page }) => ids.includes(page));
       if (there) return this.drop(there.page);
-      this.cuts = [...this.cuts, { page: (sheet.front ?? sheet.back).id, reasons: [], name: "", sure: true }];
+      const { id } = sheet.front ?? sheet.back;
+      this.cuts = [...this.cuts, { page: id, reasons: [], name: await mappe.titleOf(id), sure: true }];
       return this.changed();
     },
     /** Mark the documents as they are proposed. */

@@ -1,5 +1,5 @@
 // One Mappe: what is known of it, what is selected, and the commands that change it. No drawing here.
-import { Refused, send } from "./http.js";
+import { get, Refused, send } from "./http.js";
 import { compareRanks } from "./ranks.js";
 import { pages as pagesInWords, t } from "./words.js";
 
@@ -318,12 +318,18 @@ export function createMappe(event, facts) {
     joinParts(pages) { return this.operate({ kind: "uncut", pages }, { begins: null }); },
     /** @param {number | null} id @returns {Sheet | undefined} */
     sheetOf(id) { return this.sheets.find(({ front, back }) => id !== null && (front?.id === id || back?.id === id)); },
+    /** The title that is printed on a page; empty where none is known. @param {number} page @returns {Promise<string>} */
+    async titleOf(page) {
+      try {
+        return (await get(`/mappen/${this.id}/pages/${page}`)).title;
+      } catch { return ""; }
+    },
     /** Begin a document with the current sheet, or no more. */
-    toggleCut() {
+    async toggleCut() {
       const sheet = this.sheetOf(this.current);
       if (!sheet || sheet === sheets[0]) return undefined;
       const first = /** @type {Page} */ (sheet.front ?? sheet.back);
-      return sheet.start ? this.joinParts([sheet.start.page]) : this.beginAt(first.id);
+      return sheet.start ? this.joinParts([sheet.start.page]) : this.beginAt(first.id, await this.titleOf(first.id));
     },
     sortByNumbers() { return this.operate({ kind: "sort_by_numbers" }); },
     get undoText() { return this.undoStack.undo ? t("Undo: {what}", { what: this.undoStack.undo.message.text }) : ""; },

@@ -14,7 +14,7 @@ export function createPeek(mappe, facts) {
   const peek = {
     /** @type {number | null} the page that is shown */
     page: null,
-    get src() { return this.page === null ? "" : `/pages/${this.page}/${mappe.page(this.page)?.picture}-${facts.stage}.jpg`; },
+    get src() { return this.page === null ? null : `/pages/${this.page}/${mappe.page(this.page)?.picture}-${facts.stage}.jpg`; },
     get shown() { return this.page !== null; },
     /** @param {number | null} page */
     show(page) { this.page = page !== null && mappe.page(page) ? page : null; },
