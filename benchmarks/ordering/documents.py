@@ -6,7 +6,8 @@ from typing import NamedTuple
 from benchmarks.second.documents import post
 from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.analysis import analyse
-from papiermappe.core.order.cuts import CutRule, SideFacts, propose_cuts
+from papiermappe.core.order.cut_rule import CutRule
+from papiermappe.core.order.cuts import SideFacts, propose_cuts
 from papiermappe.core.order.dividers import meaning_of
 from papiermappe.core.pages import readable_page
 from papiermappe.core.picture import CapturedPicture

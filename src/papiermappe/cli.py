@@ -17,7 +17,7 @@ from typer.core import TyperCommand
 from papiermappe import logs
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.cuts import CutRule
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.errors import PapiermappeError

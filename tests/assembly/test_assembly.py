@@ -20,7 +20,7 @@ from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.cuts import CutRule
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused

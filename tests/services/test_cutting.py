@@ -5,7 +5,7 @@ from tests.helpers import ANNA, QUICK, WORDS, Drawer, analyse_all, desk, do, pag
 
 from papiermappe.core.operations import Cut
 from papiermappe.core.order.codes import CodeFormat
-from papiermappe.core.order.cuts import CutRule
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.dividers import CodeRule, CodeUse
 from papiermappe.core.reading.printed import printed_on
 from papiermappe.services import code_rules, cutting

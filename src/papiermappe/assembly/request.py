@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.core.order.cuts import CutRule
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.message import Message

@@ -8,7 +8,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.operations import Cut
-from papiermappe.core.order.cuts import CutRule, ProposedCuts, SideFacts, propose_cuts
+from papiermappe.core.order.cut_rule import CutRule
+from papiermappe.core.order.cuts import ProposedCuts, SideFacts, propose_cuts
 from papiermappe.core.order.dividers import CodeRule, CodeUse, meaning_of
 from papiermappe.core.treatment import page_size_mm
 from papiermappe.message import Message

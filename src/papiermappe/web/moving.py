@@ -7,7 +7,7 @@ from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
 from papiermappe.core.operations.model import PageIds
-from papiermappe.core.order.cuts import CutRule
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.services import cutting, moving
 from papiermappe.services.mappen import MappeName, list_targets
 from papiermappe.services.moving import Beside, Into

@@ -2,7 +2,8 @@
 
 import pytest
 
-from papiermappe.core.order.cuts import CutReason, CutRule, ProposedCuts, SideFacts, propose_cuts
+from papiermappe.core.order.cut_rule import CutRule
+from papiermappe.core.order.cuts import CutReason, ProposedCuts, SideFacts, propose_cuts
 from papiermappe.core.order.dividers import CodeUse, Meaning
 from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 

@@ -7,29 +7,12 @@ from enum import StrEnum
 from itertools import pairwise
 from typing import NamedTuple
 
+from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.dividers import CodeUse, Meaning
 from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 
 SURE = 0.96
 PROPOSED = 0.5
-
-
-class CutRule(StrEnum):
-    """By what a pile is cut."""
-
-    PAGES_SHOW = "pages_show"
-    """Dividers, and all that pages show."""
-    DIVIDERS = "dividers"
-    BLANK = "blank"
-    """Sheets without anything on them; they are set aside."""
-    NUMBERS = "numbers"
-    """Where printed page numbers begin again."""
-    LETTERHEAD = "letterhead"
-    """Where the letterhead or the size of the sheet changes."""
-    SHEETS = "sheets"
-    """Every so many."""
-    PAGES = "pages"
-    """Every so many; a sheet is never cut."""
 
 
 class CutReason(StrEnum):

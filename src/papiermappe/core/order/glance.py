@@ -7,7 +7,8 @@ from enum import StrEnum
 from itertools import accumulate
 from typing import Any, NamedTuple
 
-from papiermappe.core.order.cuts import CutRule, SideFacts, propose_cuts
+from papiermappe.core.order.cut_rule import CutRule
+from papiermappe.core.order.cuts import SideFacts, propose_cuts
 from papiermappe.core.order.numbers import InferredOrder
 
 FEWEST_PAGES = 5  # fewer tell nothing of what is usual
