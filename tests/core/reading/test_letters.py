@@ -64,6 +64,9 @@ def test_the_title_is_the_subject_line_or_else_the_largest_heading_below_the_let
     assert title_of(page(head, heading, *BODY)) == "Report of hail damage"
     assert title_of(page(head, *BODY)) == "Hollerbeck Orchard Cooperative"
     assert title_of(page(head, line("Subject: Water rights.", 80), heading, *BODY)) == "Water rights"
+    letter = (line("Your share of the harvest", 84), line("Dear Mrs Orrell,", 92), *BODY)
+    assert title_of(page(head, *letter)) == "Your share of the harvest"
+    assert title_of(page(heading, line("Hollerbeck, 3 November 2026", 70), *letter[1:])) == "Report of hail damage"
     assert title_of(page(*BODY)) == ""
     assert title_of(page_saying("Re: " + "long words " * 40)).startswith("long words")
     assert len(title_of(page_saying("Re: " + "long words " * 40))) <= 120

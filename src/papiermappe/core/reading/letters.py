@@ -10,9 +10,11 @@ MAX_TITLE = 120
 LETTERHEAD_SHARE = 0.09  # of the page's height
 UPPER_SHARE = 0.5  # of the page's height: a title stands above this
 FEWEST_TELLING = 4  # fewer words of a language may be names or quotations
+SUBJECT_WORDS = range(2, 15)
 LEAD = 2.0  # the language that is told has so many times the words of the next one
 
 _SUBJECT = re.compile(r"^(?:subject|re|concerning|betreff|betr|betrifft)\s*[.:]\s*(.{3,})$", re.I)
+_SALUTATION = re.compile(r"^(?:dear\b|sehr geehrte|liebe[rs]?\s+[A-ZÄÖÜ]|guten tag\b)", re.I)
 _OPENING = re.compile(
     r"^(?:dear\b|to whom it may concern|sehr geehrte|liebe[rs]?\s+[A-ZÄÖÜ]|guten tag\b|"
     r"(?:tax )?invoice\b(?!.*\bpaid\b)|credit note\b|delivery note\b|reminder\b|quotation\b|"
@@ -56,13 +58,15 @@ def closes_a_letter(line: str) -> bool:
 
 
 def title_of(page: PageText) -> str:
-    """Return the subject line of a page, or else its largest heading in the upper half.
+    """Return the subject line of a page, the line above its salutation, or else its largest heading in the upper half.
 
     That of a letterhead is taken only where there is no other. Empty where there is none.
     """
     for line in page.lines():
         if subject := _SUBJECT.search(line.text.strip()):
             return _short(subject[1])
+    if before := _before_salutation(page):
+        return _short(before)
     above_mm = UPPER_SHARE * page.height_mm
     upper = page.model_copy(update={"blocks": tuple(block for block in page.blocks if _top_mm(block) < above_mm)})
     headings = [found for found in elements_of(upper) if isinstance(found, Heading) and _is_words(found.text)]
@@ -82,6 +86,18 @@ def language_of(lines: Sequence[str]) -> str | None:
     )
     (most, code), (next_most, _) = having[:2]
     return code if most >= FEWEST_TELLING and most >= LEAD * next_most else None
+
+
+def _before_salutation(page: PageText) -> str:
+    """Return the line above a letter's salutation, which says what it is about; empty where it is none, but a date."""
+    above = ""
+    for line in page.lines():
+        text = line.text.strip()
+        if _SALUTATION.search(text):
+            is_subject = len(above.split()) in SUBJECT_WORDS and not re.search(r"\d{4}", above)
+            return above if is_subject else ""
+        above = text
+    return ""
 
 
 def _letterhead(page: PageText) -> set[str]:
