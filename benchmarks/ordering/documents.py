@@ -6,8 +6,9 @@ from typing import NamedTuple
 from benchmarks.second.documents import post
 from benchmarks.table import Row, of_all, percent, scaled
 from papiermappe.core.analysis import analyse
+from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.cut_rule import CutRule
-from papiermappe.core.order.cuts import SideFacts, propose_cuts
+from papiermappe.core.order.cuts import propose_cuts
 from papiermappe.core.order.dividers import meaning_of
 from papiermappe.core.pages import readable_page
 from papiermappe.core.picture import CapturedPicture
@@ -66,10 +67,10 @@ def _judged(number: int, seed: int) -> JudgedCuts:
     )
 
 
-def _facts(capture: CapturedPicture) -> SideFacts:
+def _facts(capture: CapturedPicture) -> PageFacts:
     analysis = analyse(capture)
     head = capture.head()
     size_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, analysis.treatment)
     page = readable_page(capture, analysis.treatment, RecognitionMode.ACCURATE)
     printed = printed_on(installed().read(page, ["eng", "deu"], RecognitionMode.ACCURATE))
-    return SideFacts(*size_mm, analysis.is_blank, printed, meaning_of(analysis.codes))
+    return PageFacts(*size_mm, analysis.is_blank, printed, meaning_of(analysis.codes))

@@ -285,6 +285,7 @@ def test_a_document_that_is_there_is_not_written_over(files: list[Path], tmp_pat
     with pytest.raises(FileThere):
         made(AssemblyRequest(sources=tuple(files), out=tmp_path / "two.pdf", cut=cut, replaces=False))
     assert (tmp_path / "two-02.pdf").read_text() == "somebody's own"
+    assert not (tmp_path / "two-01.pdf").exists()  # it is said before anything is written
 
 
 @pytest.mark.parametrize("wrong", ["every=0", "every=x", "every", "letters", "every=99999999"])

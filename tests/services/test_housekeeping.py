@@ -10,13 +10,14 @@ from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, desk, do, make, req
 from papiermappe.core.operations import MoveToMappe, Turn
 from papiermappe.core.order.landing import Again
 from papiermappe.devices.escl import Limits
-from papiermappe.services import delivering, housekeeping, mappen, receiving, runs
+from papiermappe.services import delivering, housekeeping, mappen, moving, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check, tidy_up
 from papiermappe.services.mappen import MappeOrder
+from papiermappe.services.moving import Into
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, JournalEntry, Page, Run
+from papiermappe.store.models import Capture, JournalChange, JournalEntry, Page, Run
 
 NOW = datetime.now(UTC)
 SOON, LATER = NOW + timedelta(days=29), NOW + timedelta(days=31)
@@ -168,3 +169,32 @@ def test_the_list_of_mappen_comes_in_parts_found_and_sorted(store: Store) -> Non
     assert [card.subject for card in by_subject.cards[:2]] == ["apples", "Lease 00"]
     assert [card.subject for card in mappen.list_open(ANNA, store, "lease 07").cards] == ["Lease 07"]
     assert mappen.list_open(ANNA, store, "%").total == 0
+
+
+def test_a_copy_that_was_undone_goes_with_the_last_mappe_that_could_bring_it_back(
+    store: Store, mappe: int, pages: list[int]
+) -> None:
+    other = mappen.open_mappe(ANNA, store, "Hail")
+    moving.send(ANNA, store, mappe, pages[:1], Into(mappe=other), desk(store, mappe).cursor, as_copies=True)
+    undo(store, mappe)
+    mappen.clear(ANNA, store, other)
+    tidy_up(store, LATER)
+    assert count(store, Page) == [4]  # the first Mappe still names it
+    mappen.clear(ANNA, store, mappe)
+    tidy_up(store, LATER)
+    assert count(store, Page, Capture, JournalChange, JournalEntry) == [0, 0, 0, 0]
+    assert blobs(store, "captures") == []
+
+
+def test_other_changes_stay_where_an_undone_copy_goes(store: Store, mappe: int, pages: list[int]) -> None:
+    first, second = (mappen.open_mappe(ANNA, store, name) for name in ("Hail", "Frost"))
+    moving.send(ANNA, store, mappe, pages[:1], Into(mappe=first), desk(store, mappe).cursor)
+    moving.send(ANNA, store, first, pages[:1], Into(mappe=second), desk(store, first).cursor, as_copies=True)
+    undo(store, first)
+    do(store, mappe, Turn(pages=(pages[1],), quarter_turns=1))
+    mappen.clear(ANNA, store, first)
+    mappen.clear(ANNA, store, second)
+    tidy_up(store, LATER)
+    assert desk(store, mappe).order == pages[1:]
+    undo(store, mappe)
+    assert desk(store, mappe).treatments()[0].quarter_turns == 0

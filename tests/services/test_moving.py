@@ -1,11 +1,14 @@
 """Pages between Mappen: moved, copied, cut apart, joined; taken back though the other Mappe went on."""
 
+from datetime import UTC, datetime
+from pathlib import Path
+
 import pytest
 from sqlalchemy import select
-from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, scan, undo
+from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, request, scan, undo
 
-from papiermappe.core.operations import Cut, Nudge, SetAside, Turn
-from papiermappe.services import mappen, moving
+from papiermappe.core.operations import Cut, MoveToMappe, Nudge, SetAside, Turn
+from papiermappe.services import delivering, mappen, moving
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.moving import Into
 from papiermappe.services.views import mappe_changes
@@ -210,3 +213,25 @@ def test_an_empty_mappe_or_the_same_one_cannot_be_joined(store: Store, mappe: in
         with pytest.raises((NotFound, NotPossible)):
             moving.join(ANNA, store, mappe, other, "end", 0)
     assert desk(store, mappe).order == pages
+
+
+def test_a_copy_that_was_undone_cannot_be_taken_by_its_number(
+    store: Store, mappe: int, pages: list[int], other: int
+) -> None:
+    send(store, mappe, pages[:1], Into(mappe=other), as_copies=True)
+    copy = desk(store, other).order[-1]
+    undo(store, mappe)
+    assert do(store, mappe, Turn(pages=(copy,), quarter_turns=1)) is None
+    assert do(store, mappe, MoveToMappe(pages=(copy,), mappe=other)) is None
+    redo(store, mappe)
+    assert desk(store, other).order[-1] == copy
+
+
+def test_a_mappe_of_which_a_document_is_being_made_is_not_joined(
+    store: Store, mappe: int, pages: list[int], other: int, tmp_path: Path
+) -> None:
+    there = desk(store, other).order
+    request(store, other, delivering.add_folder(ANNA, store, "Leases", tmp_path), datetime.now(UTC))
+    with pytest.raises(NotPossible, match="clear_while_making"):
+        moving.join(ANNA, store, mappe, other, "end", desk(store, mappe).cursor)
+    assert desk(store, other).order == there

@@ -39,7 +39,8 @@ def test_cuts_are_proposed_with_their_reasons_in_words_and_made(
     web.post(f"/mappen/{mappe}/operations", json={"operation": cut, "seen": desk(store, mappe).cursor})
     made = web.post(f"/mappen/{mappe}/cut-into-mappen", json={"seen": desk(store, mappe).cursor}).json()
     assert desk(store, made[1]).order == pages[4:]
-    assert [[target[1], target[2]] for target in web.get("/mappen", params={"but": mappe}).json()] == [["Lease", 2]]
+    (target,) = web.get("/mappen", params={"but": mappe}).json()
+    assert target == {"id": made[1], "subject": "Lease", "page_count": 2}
 
 
 def test_pages_are_sent_and_a_mappe_is_joined(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
@@ -47,7 +48,7 @@ def test_pages_are_sent_and_a_mappe_is_joined(web: TestClient, store: Store, map
     sent = {"pages": pages[:2], "into": {"subject": "Hail"}, "seen": seen}
     new = web.post(f"/mappen/{mappe}/send", json=sent).json()
     assert desk(store, new).order == pages[:2]
-    assert web.get("/mappen", params={"find": "hai"}).json() == [[new, "Hail", 2]]
+    assert web.get("/mappen", params={"find": "hai"}).json() == [{"id": new, "subject": "Hail", "page_count": 2}]
     web.post(f"/mappen/{mappe}/join", json={"other": new, "place": "beginning", "seen": desk(store, mappe).cursor})
     assert desk(store, mappe).order == pages
 
@@ -71,12 +72,22 @@ def test_what_cannot_be_done_is_said_in_words(
     assert answer.json()["message"]
 
 
+def test_a_place_that_no_page_can_have_is_refused(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
+    for place in (2**31, 0, "middle"):
+        body = {"pages": pages[:2], "into": {"place": place}, "seen": desk(store, mappe).cursor}
+        answer = web.post(f"/mappen/{mappe}/send", json=body)
+        assert (answer.status_code, answer.json()["code"]) == (422, "not_valid")
+    assert desk(store, mappe).order == pages
+
+
 def test_dividers_are_a_pdf_of_as_many_sheets_as_wanted(web: TestClient) -> None:
     answer = web.get("/dividers.pdf", params={"names": "Hail\n\nLease\n", "copies": 2})
     assert answer.headers["Content-Type"] == "application/pdf"
     assert answer.content.count(b"/Type /Page\n") == 4
     assert web.get("/dividers.pdf", params={"kind": "labels"}).content[:5] == b"%PDF-"
     assert web.get("/dividers.pdf", params={"copies": 0}).status_code == 422
+    refused = web.get("/dividers.pdf", params={"names": "a\n" * 50, "copies": 5})
+    assert (refused.status_code, refused.json()["code"]) == (422, "too_many_dividers")
 
 
 def test_names_in_use_can_stand_on_dividers(web: TestClient, mappe: int) -> None:

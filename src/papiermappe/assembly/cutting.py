@@ -6,7 +6,8 @@ from typing import NamedTuple
 from papiermappe.assembly.kept import KeptPage
 from papiermappe.assembly.request import CutRequest, PartReport, PlaceInFile
 from papiermappe.core.analysis import Analysis
-from papiermappe.core.order.cuts import SideFacts, propose_cuts
+from papiermappe.core.order.cut_evidence import PageFacts
+from papiermappe.core.order.cuts import propose_cuts
 from papiermappe.core.order.dividers import CodeUse, meaning_of
 from papiermappe.core.reading.printed import Printed
 
@@ -17,14 +18,13 @@ class FoundPage(NamedTuple):
     kept: KeptPage
     analysis: Analysis
     printed: Printed | None
-
     width_mm: float
     height_mm: float
 
-    def facts(self) -> SideFacts:
+    def facts(self) -> PageFacts:
         """Return what cuts are found by."""
         meaning = meaning_of(self.analysis.codes)
-        return SideFacts(self.width_mm, self.height_mm, self.analysis.is_blank, self.printed, meaning)
+        return PageFacts(self.width_mm, self.height_mm, self.analysis.is_blank, self.printed, meaning)
 
 
 class CutDocument(NamedTuple):

@@ -87,7 +87,7 @@ class Assembly:
         Raises:
             NothingToAssemble: no page could be read; nothing is written.
             FileRefused: a file could not be read, and the request says to stop then.
-            FileThere: a file of that name is there already, and is not to be replaced; those before it are written.
+            FileThere: a file of that name is there already, and is not to be replaced; nothing is written.
             OSError: the file cannot be written; no partial file is left.
         """
         kind = format_of(self._request.out)
@@ -189,12 +189,11 @@ class Assembly:
             return
         found = [known for page in self._sources(folder) if (known := self._known(folder, page, wanted))]
         documents = cut_documents(found, wanted)
-        width = len(str(len(documents)))
-        for number, document in enumerate(documents, 1):
-            named = "_".join(filter(None, [f"{out.stem}-{number:0{max(2, width)}}", name_part(document.name)]))
-            file = out.with_stem(named)
-            if file.exists() and not self._request.replaces:
-                raise FileThere("file_there", file=str(file))
+        files = [out.with_stem(stem) for stem in _stems(out.stem, [document.name for document in documents])]
+        there = next((file for file in files if file.exists()), None)
+        if there is not None and not self._request.replaces:
+            raise FileThere("file_there", file=str(there))
+        for file, document in zip(files, documents, strict=True):
             self._parts.append(document.report(str(file)))
             yield file, (kept.whole() for kept in document.pages)
 
@@ -306,6 +305,13 @@ class Assembly:
             written.append(file)
             pending = following
         return written
+
+
+def _stems(stem: str, names: Sequence[str]) -> list[str]:
+    """Return the names of documents' files without their endings: numbered, with their own names behind."""
+    digits = max(2, len(str(len(names))))
+    numbered = (f"{stem}-{number:0{digits}}" for number in range(1, len(names) + 1))
+    return ["_".join(filter(None, (start, name_part(name)))) for start, name in zip(numbered, names, strict=True)]
 
 
 @contextmanager

@@ -7,6 +7,8 @@ from datetime import date
 from anyascii import anyascii
 from pathvalidate import Platform, sanitize_filename
 
+MAX_SUBJECT = 120
+"""Letters of a subject, and of what may become one: the name of a document, a title."""
 MAX_BYTES = 200
 """Of a name in UTF-8, its ending included: file systems take 255; programs that copy files add marks of theirs."""
 _SUBJECT_CHARACTERS = 60

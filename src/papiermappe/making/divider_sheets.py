@@ -8,7 +8,6 @@ from typing import NamedTuple
 import numpy as np
 import reportlab
 from anyascii import anyascii
-from numpy.typing import NDArray
 from reportlab.lib.units import mm
 from reportlab.lib.utils import simpleSplit
 from reportlab.pdfbase.pdfmetrics import getFont, registerFont
@@ -18,7 +17,7 @@ from reportlab.pdfgen.canvas import Canvas
 from papiermappe.core.order.code_reading import qr_squares
 from papiermappe.core.order.dividers import CodeUse, divider_text
 
-MAX_SHEETS = 200
+MAX_DIVIDERS = 200
 PAGE_MM = 210.0, 297.0
 CODE_MM = 36.0
 RIM_MM = 17.0
@@ -44,11 +43,11 @@ def divider_sheets(names: Sequence[str], words: SheetWords) -> bytes:
     been spilt on it. Backs are left blank.
     """
     stream, canvas = _begun()
-    for name in names[:MAX_SHEETS]:
-        modules = qr_squares(divider_text(CodeUse.DIVIDER, name))
+    codes = _Codes(canvas, CodeUse.DIVIDER)
+    for name in names:
         for left in (RIM_MM, PAGE_MM[0] - RIM_MM - CODE_MM):
             for bottom in (RIM_MM, PAGE_MM[1] - RIM_MM - CODE_MM):
-                _draw_code(canvas, modules, left, bottom, CODE_MM)
+                codes.draw(name, left, bottom, CODE_MM)
         canvas.setFont("bold", WORDS_POINTS * 1.4)
         canvas.drawCentredString(PAGE_MM[0] / 2 * mm, 215 * mm, words.title)
         canvas.setFont("plain", WORDS_POINTS)
@@ -63,12 +62,13 @@ def label_sheets(names: Sequence[str]) -> bytes:
     """Return a PDF of A4 sheets of 24 labels of 70 by 37 mm, one label for each name, to stick on first pages."""
     stream, canvas = _begun()
     per_sheet = LABEL_COLUMNS * LABEL_ROWS
-    for at, name in enumerate(names[: MAX_SHEETS * per_sheet]):
+    codes = _Codes(canvas, CodeUse.BEGINS)
+    for at, name in enumerate(names):
         if at and at % per_sheet == 0:
             canvas.showPage()
         row, column = divmod(at % per_sheet, LABEL_COLUMNS)
         left, bottom = column * LABEL_MM[0] + 4, PAGE_MM[1] - (row + 1) * LABEL_MM[1] + 5
-        _draw_code(canvas, qr_squares(divider_text(CodeUse.BEGINS, name)), left, bottom, LABEL_CODE_MM)
+        codes.draw(name, left, bottom, LABEL_CODE_MM)
         canvas.setFont("plain", 10)
         beside = left + LABEL_CODE_MM + 3
         for line_number, line in enumerate(
@@ -87,18 +87,41 @@ def _begun() -> tuple[BytesIO, Canvas]:
     return stream, Canvas(stream, pagesize=(PAGE_MM[0] * mm, PAGE_MM[1] * mm), invariant=True)
 
 
-def _draw_code(
-    canvas: Canvas,
-    modules: NDArray[np.bool_],
-    left_mm: float,
-    bottom_mm: float,
-    size_mm: float,
-) -> None:
-    side = size_mm / len(modules)
-    for row, squares in enumerate(modules):
-        for column in np.flatnonzero(squares):
-            x, y = left_mm + column * side, bottom_mm + size_mm - (row + 1) * side
-            canvas.rect(x * mm, y * mm, side * mm, side * mm, stroke=0, fill=1)
+class _Codes:
+    """Codes of names in a PDF, each of which is written down once, however often it is drawn.
+
+    Args:
+        canvas: to draw on.
+        use: what all the codes do.
+    """
+
+    def __init__(self, canvas: Canvas, use: CodeUse) -> None:
+        self._canvas = canvas
+        self._use = use
+        self._forms: dict[str, tuple[str, int]] = {}
+
+    def draw(self, name: str, left_mm: float, bottom_mm: float, size_mm: float) -> None:
+        """Draw the code of a name by its lower left corner."""
+        form, squares = self._form_of(name)
+        self._canvas.saveState()
+        self._canvas.translate(left_mm * mm, bottom_mm * mm)
+        self._canvas.scale(size_mm * mm / squares, size_mm * mm / squares)
+        self._canvas.doForm(form)
+        self._canvas.restoreState()
+
+    def _form_of(self, name: str) -> tuple[str, int]:
+        """Return the form of a code, and how many squares it has a side; in the form a square is 1 by 1."""
+        if name not in self._forms:
+            squares = qr_squares(divider_text(self._use, name))
+            form = f"code{len(self._forms)}"
+            self._canvas.beginForm(form, 0, 0, len(squares), len(squares))
+            for row, ink in enumerate(squares):
+                edges = np.flatnonzero(np.diff(np.concatenate([[False], ink, [False]]).astype(np.int8)))
+                for start, end in edges.reshape(-1, 2).tolist():
+                    self._canvas.rect(start, len(squares) - row - 1, end - start, 1, stroke=0, fill=1)
+            self._canvas.endForm()
+            self._forms[name] = form, len(squares)
+        return self._forms[name]
 
 
 def _drawable(text: str) -> str:

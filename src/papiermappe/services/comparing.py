@@ -32,7 +32,7 @@ def compare_when_all_are_in(session: Session, run: Run) -> None:
 
 
 def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
-    """Point out what came twice in a run; where its pages are backs, pair them with their fronts."""
+    """Point out what came twice in a run; pair backs with their fronts, and cut at dividers, where that is wished."""
     for side in Side:
         with store.begin() as session:
             brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)

@@ -8,15 +8,15 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.operations import Cut
+from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.cut_rule import CutRule
-from papiermappe.core.order.cuts import ProposedCuts, SideFacts, propose_cuts
-from papiermappe.core.order.dividers import CodeRule, CodeUse, meaning_of
-from papiermappe.core.treatment import page_size_mm
+from papiermappe.core.order.cuts import ProposedCuts, propose_cuts
+from papiermappe.core.order.dividers import CodeUse
 from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
 from papiermappe.services.code_rules import rules_in
 from papiermappe.services.journal import arrange_for
-from papiermappe.services.pages import analysis_of, is_blank, pages_of, printed_on_page, treatment_of
+from papiermappe.services.pages import analysis_of, page_facts, pages_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, JournalChange, Page, Run
@@ -102,7 +102,7 @@ def _has_been_cut(session: Session, pages: Collection[int]) -> bool:
 def _proposed(session: Session, pages: Sequence[Page], rule: CutRule, every: int) -> CutsProposed:
     """Propose cuts for all pages of a Mappe, in reading order."""
     rules = rules_in(session)
-    facts = {page.id: _facts(page, rules) for page in pages}
+    facts = {page.id: page_facts(page, analysis_of(page), rules) for page in pages}
     sheets = [list(sheet) for _, sheet in groupby(pages, key=lambda page: page.rank)]
     counted = [sheet for sheet in sheets if _counts(sheet, facts, rule)]
     lying = [[page for page in sheet if not page.set_aside] or sheet for sheet in counted]
@@ -120,14 +120,14 @@ def _proposed(session: Session, pages: Sequence[Page], rule: CutRule, every: int
             for cut in found.cuts
         ],
         aside=_aside(lying, found),
-        unread=0 if rule in _NEEDS_NO_TEXT else sum(page.printed is None and not is_blank(page) for page in shown),
+        unread=0 if rule in _NEEDS_NO_TEXT else sum(not facts[page.id].known for page in shown),
     )
 
 
 _NEEDS_NO_TEXT = {CutRule.SHEETS, CutRule.PAGES, CutRule.BLANK, CutRule.DIVIDERS}
 
 
-def _counts(sheet: Sequence[Page], facts: dict[int, SideFacts], rule: CutRule) -> bool:
+def _counts(sheet: Sequence[Page], facts: dict[int, PageFacts], rule: CutRule) -> bool:
     """Return whether a sheet counts: it lies in the document, or an earlier cut has set it aside as it only divides."""
     if not all(page.set_aside for page in sheet):
         return True
@@ -141,15 +141,3 @@ def _counts(sheet: Sequence[Page], facts: dict[int, SideFacts], rule: CutRule) -
 
 def _aside(lying: Sequence[Sequence[Page]], found: ProposedCuts) -> list[int]:
     return [page.id for at in found.aside for page in lying[at] if not page.set_aside]
-
-
-def _facts(page: Page, rules: Sequence[CodeRule]) -> SideFacts:
-    analysis, capture = analysis_of(page), page.capture
-    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))
-    return SideFacts(
-        width_mm=width_mm,
-        height_mm=height_mm,
-        blank=analysis is not None and analysis.is_blank,
-        printed=printed_on_page(page),
-        meaning=meaning_of(analysis.codes, rules) if analysis else None,
-    )

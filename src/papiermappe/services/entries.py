@@ -12,17 +12,9 @@ from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.changes import next_change
+from papiermappe.services.live_runs import is_receiving
 from papiermappe.services.pages import page_state
-from papiermappe.store.models import (
-    EntryKind,
-    JournalChange,
-    JournalEntry,
-    JournalMappe,
-    Mappe,
-    Page,
-    Run,
-    RunState,
-)
+from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
 from papiermappe.store.queue import JobKind, enqueue, read_soon
 
 PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
@@ -103,8 +95,7 @@ def _set_of_mappe(session: Session, mappe: Mappe, fields: Fields) -> tuple[dict[
 
 def _holds_something(session: Session, mappe: Mappe) -> bool:
     """Return whether pages lie in a Mappe, or are on their way into it."""
-    live = exists().where(Run.mappe_id == mappe.id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
-    return bool(session.scalar(select(exists().where(Page.mappe_id == mappe.id) | live)))
+    return bool(session.scalar(select(exists().where(Page.mappe_id == mappe.id)))) or is_receiving(session, mappe.id)
 
 
 def _to_read(changes: Changes) -> Sequence[int]:

@@ -43,7 +43,8 @@ def tidy_up(store: Store, now: datetime) -> None:
     """
     with store.begin() as session:
         due = Mappe.cleared_at < now - timedelta(days=KEPT_DAYS)
-        cleared = session.scalars(select(Mappe.id).where(due, exists().where(Page.mappe_id == Mappe.id))).all()
+        holds = exists().where(Page.mappe_id == Mappe.id) | exists().where(JournalMappe.mappe_id == Mappe.id)
+        cleared = session.scalars(select(Mappe.id).where(due, holds)).all()
     for mappe_id in cleared:
         log.info("a cleared Mappe is removed", action="mappe.removed", mappe_id=mappe_id)
         store.run(lambda session, mappe_id=mappe_id: _remove_pages(session, mappe_id))  # type: ignore[misc]  # bound now

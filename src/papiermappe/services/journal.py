@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from sqlalchemy import select
 from sqlalchemy.orm import Session, lazyload
 
-from papiermappe.core.operations import Journaled, MoveToMappe, Operation, TakeAgain
+from papiermappe.core.operations import CopyToMappe, Journaled, MoveToMappe, Operation, TakeAgain
 from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side
 from papiermappe.message import Message
@@ -67,13 +67,15 @@ def record(
     Raises:
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
-    query = select(Page).where(Page.mappe_id.in_(list(mappen)) | Page.id.in_(operation.pages))
+    # copies lie nowhere yet
+    copies = operation.pages if isinstance(operation, CopyToMappe) else ()
+    nowhere = Page.id.in_(copies) & Page.mappe_id.is_(None)
+    query = select(Page).where(Page.mappe_id.in_(list(mappen)) | nowhere)
     if not operation.by_files:
         query = query.options(lazyload(Page.capture))
     if not operation.whole_mappe:
         query = query.where(Page.id.in_(operation.pages))
-    found = [page for page in session.scalars(query) if page.mappe_id is None or page.mappe_id in mappen]
-    pages = sorted(found, key=lambda page: (page.rank, page.side is Side.BACK))
+    pages = sorted(session.scalars(query), key=lambda page: (page.rank, page.side is Side.BACK))
     if operation.by_numbers:
         states = page_states(pages)
     else:

@@ -4,19 +4,20 @@ from datetime import UTC, datetime, timedelta
 from enum import StrEnum
 from typing import NamedTuple
 
+from pydantic import BaseModel
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming import MAX_SUBJECT, one_line
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.live_runs import is_receiving
 from papiermappe.services.transaction import transaction
 from papiermappe.services.views import PageView, page_row
 from papiermappe.store.database import Store, notify
 from papiermappe.store.models import Filing, FilingState, Mappe, Page, Run, RunState
 
-MAX_SUBJECT = 120
 KEPT_DAYS = 30
 PAGE_SIZE = 24
 
@@ -106,14 +107,18 @@ def clear(caller: Caller, session: Session, mappe_id: int) -> None:
         NotPossible: pages are being scanned, or a document is being made.
     """
     mappe = locked_mappe(caller, session, mappe_id)
-    live = exists().where(Run.mappe_id == mappe_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    refuse_in_use(session, mappe_id)
+    mappe.cleared_at = datetime.now(UTC)
+    notify(session, mappe_id)
+
+
+def refuse_in_use(session: Session, mappe_id: int) -> None:
+    """Check that a Mappe can be cleared away. Raises NotPossible where pages come in, or a document is being made."""
     making = exists().where(Filing.mappe_id == mappe_id, Filing.state.in_([FilingState.QUEUED, FilingState.MAKING]))
-    if session.scalar(select(live)):
+    if is_receiving(session, mappe_id):
         raise NotPossible("clear_while_receiving")
     if session.scalar(select(making)):
         raise NotPossible("clear_while_making")
-    mappe.cleared_at = datetime.now(UTC)
-    notify(session, mappe_id)
 
 
 @transaction
@@ -170,7 +175,7 @@ def list_open(_: Caller, store: Store, find: str = "", order: MappeOrder = Mappe
     return Listed(cards, total, parts)
 
 
-class MappeName(NamedTuple):
+class MappeName(BaseModel):
     """A Mappe that pages can go to."""
 
     id: int
@@ -192,7 +197,8 @@ def list_targets(_: Caller, store: Store, find: str = "", but: int | None = None
     pages = select(func.count()).where(Page.mappe_id == Mappe.id, ~Page.set_aside).scalar_subquery()
     listed = select(Mappe.id, Mappe.subject, pages.label("page_count")).where(*wanted).order_by(Mappe.id.desc())
     with store.begin() as session:
-        return [MappeName(row.id, row.subject, row.page_count) for row in session.execute(listed.limit(PAGE_SIZE))]
+        rows = session.execute(listed.limit(PAGE_SIZE)).all()
+    return [MappeName(id=row.id, subject=row.subject, page_count=row.page_count) for row in rows]
 
 
 def _cards() -> Select[tuple[int, str, datetime, int, int | None, bool]]:

@@ -1,7 +1,7 @@
 """Pages between Mappen: moved or copied to another or a new one, a Mappe cut apart, Mappen joined."""
 
 from collections.abc import Mapping, Sequence
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 from sqlalchemy import select
@@ -13,12 +13,14 @@ from papiermappe.core.operations.parts import parts_of
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import record
-from papiermappe.services.mappen import clean_subject, open_within
+from papiermappe.services.live_runs import is_receiving
+from papiermappe.services.mappen import clean_subject, open_within, refuse_in_use
 from papiermappe.services.pages import page_state, pages_of
 from papiermappe.services.transaction import transaction
-from papiermappe.store.models import Mappe, Page, Run, RunState
+from papiermappe.store.models import Mappe, Page
 
-Beside = Literal["beginning", "end"]
+Place = Literal["beginning", "end"] | Annotated[int, Field(ge=1, lt=2**31)]
+"""A page before whose sheet others go, or an end."""
 OPENED: Fields = {"there": True}
 
 
@@ -29,8 +31,7 @@ class Into(BaseModel):
     """None: a new one."""
     subject: str = Field(default="", max_length=400)
     """Of a new one."""
-    place: Beside | int = "end"
-    """A page before whose sheet they go, or an end."""
+    place: Place = "end"
 
 
 @transaction
@@ -80,7 +81,8 @@ def cut_into_mappen(caller: Caller, session: Session, mappe_id: int, seen: int) 
         ChangedMeanwhile: somebody else has moved one of its pages since `seen`.
     """
     mappe = locked_mappe(caller, session, mappe_id)
-    _refuse_live(session, mappe_id)
+    if is_receiving(session, mappe_id):
+        raise NotPossible("move_while_receiving")
     parts = parts_of([page_state(page) for page in pages_of(session, mappe_id)])
     if len(parts) < 2:
         raise NotPossible("nothing_to_cut")
@@ -102,18 +104,18 @@ def cut_into_mappen(caller: Caller, session: Session, mappe_id: int, seen: int) 
 
 
 @transaction
-def join(caller: Caller, session: Session, mappe_id: int, other: int, place: Beside | int, seen: int) -> None:
+def join(caller: Caller, session: Session, mappe_id: int, other: int, place: Place, seen: int) -> None:
     """Put all pages of another Mappe into a Mappe, and clear the other one away; one undo takes both back.
 
     Raises:
         NotFound: one of them is not there.
-        NotPossible: they are the same, nothing lies in the other, or pages are still being scanned into it.
+        NotPossible: they are the same, nothing lies in the other, or it is still in use.
         ChangedMeanwhile: somebody else has moved one of the pages since `seen`.
     """
     if other == mappe_id:
         raise NotPossible("moved_to_itself")
     mappen = _locked(caller, session, {mappe_id, other})
-    _refuse_live(session, other)
+    refuse_in_use(session, other)
     pages = tuple(page.id for page in pages_of(session, other))
     if not pages:
         raise NotPossible("no_pages_to_join")
@@ -126,13 +128,7 @@ def _locked(caller: Caller, session: Session, wanted: set[int]) -> dict[int, Map
     return {number: locked_mappe(caller, session, number) for number in sorted(wanted)}
 
 
-def _refuse_live(session: Session, mappe_id: int) -> None:
-    live = Run.mappe_id == mappe_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING])
-    if session.scalar(select(Run.id).where(*live).limit(1)) is not None:
-        raise NotPossible("move_while_receiving")
-
-
-def _page_at(session: Session, mappe_id: int, place: Beside | int) -> int | None:
+def _page_at(session: Session, mappe_id: int, place: Place) -> int | None:
     """Return the page before whose sheet pages go; None: to the end."""
     if place != "beginning":
         return None if place == "end" else place

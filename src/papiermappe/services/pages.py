@@ -7,10 +7,12 @@ from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.operations import PageState
+from papiermappe.core.order.cut_evidence import PageFacts
+from papiermappe.core.order.dividers import CodeRule, meaning_of
 from papiermappe.core.order.numbers import numbers_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.printed import Printed
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.store.models import Capture, IncomingFile, Page
 
 
@@ -80,3 +82,22 @@ def page_states(pages: Sequence[Page]) -> list[PageState]:
         number = numbers.get(page.id)
         states.append(page_state(page, number, blank=number is None and is_blank(page)))
     return states
+
+
+def page_facts(page: Page, analysis: Analysis | None, rules: Sequence[CodeRule] = ()) -> PageFacts:
+    """Return what is known of a page that tells where documents begin.
+
+    Args:
+        page: in question.
+        analysis: of it, as it has been read already.
+        rules: which codes count beside our own.
+    """
+    capture = page.capture
+    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))
+    return PageFacts(
+        width_mm=width_mm,
+        height_mm=height_mm,
+        blank=analysis is not None and analysis.is_blank,
+        printed=printed_on_page(page),
+        meaning=meaning_of(analysis.codes, rules) if analysis else None,
+    )

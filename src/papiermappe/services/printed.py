@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from pydantic import BaseModel
 
-from papiermappe.core.order.cuts import SideFacts
+from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.glance import GlancePage, NoteKind, notes_on
 from papiermappe.core.order.numbers import InferredOrder, infer_order, numbers_of
 from papiermappe.core.order.places import Side
@@ -61,7 +61,7 @@ class PrintedPage(NamedTuple):
     """Whether a document begins with its sheet."""
     to_upright: int
     """Quarter turns after which it would stand upright, where the machine is sure of it."""
-    facts: SideFacts
+    facts: PageFacts
 
 
 def printed_view(pages: Sequence[PrintedPage]) -> PrintedView:

@@ -182,7 +182,8 @@ def read_ahead(
         reading = _last_used_reading(session, installed)
         waiting = [page for page in _unread(store, session, mappe_id, reading) if page not in excluded]
         of_nothing_known = _without_numbers(session, waiting)
-    reader = Reader(store, recogniser.in_background(), reading)
+    background = recogniser.in_background()
+    reader = Reader(store, background, reading)
     left: list[int] = []
 
     def read(page_id: int) -> int | None:
@@ -197,7 +198,7 @@ def read_ahead(
         if left or time.monotonic() >= until_s or _pages_arrive(store, 0.0):
             left.append(page_id)
             return
-        _read_rims(store, page_id, compute, recogniser, reading, max_px)
+        _read_rims(store, page_id, compute, background, reading, max_px)
 
     if len(of_nothing_known) >= RIMS_FIRST_FROM:
         list(in_order(read_rims, of_nothing_known, at_a_time))

@@ -11,8 +11,6 @@ from sqlalchemy.orm import Session
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
-from papiermappe.core.order.cuts import SideFacts
-from papiermappe.core.order.dividers import meaning_of
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import SURE, Origin, Treatment, page_size_mm
@@ -25,7 +23,7 @@ from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
-from papiermappe.services.pages import analysis_of, printed_on_page, treatment_of
+from papiermappe.services.pages import analysis_of, page_facts, printed_on_page, treatment_of
 from papiermappe.services.pairing import RunPairing
 from papiermappe.services.printed import PrintedPage
 from papiermappe.services.undoing import undo_stack
@@ -266,13 +264,7 @@ def page_row(page: Page) -> PageRow:
         set_aside=page.set_aside,
         begins=page.begins is not None,
         to_upright=_to_upright(treatment, analysis) if analysis else 0,
-        facts=SideFacts(
-            width_mm=view.width_mm,
-            height_mm=view.height_mm,
-            blank=view.blank,
-            printed=printed_on_page(page),
-            meaning=meaning_of(analysis.codes) if analysis else None,
-        ),
+        facts=page_facts(page, analysis),
     )
     return PageRow(view, printed)
 

@@ -8,9 +8,10 @@ from fastapi.responses import Response
 from pydantic import BaseModel
 
 from papiermappe.core.order.dividers import CodeRule
-from papiermappe.making.divider_sheets import MAX_SHEETS, SheetWords, divider_sheets, label_sheets
+from papiermappe.making.divider_sheets import MAX_DIVIDERS, SheetWords, divider_sheets, label_sheets
 from papiermappe.services import code_rules, delivering, tickets
 from papiermappe.services.code_rules import KeptRule
+from papiermappe.services.errors import NotPossible
 from papiermappe.services.mappen import list_targets
 from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
@@ -35,10 +36,12 @@ def dividers(
     ctx: Ctx,
     names: Annotated[str, Query(max_length=MAX_TEXT)] = "",
     kind: DividerKind = DividerKind.SHEETS,
-    copies: Annotated[int, Query(ge=1, le=MAX_SHEETS)] = 1,
+    copies: Annotated[int, Query(ge=1, le=MAX_DIVIDERS)] = 1,
 ) -> Response:
     """Return a PDF of dividers: one for each line of `names`, so many times; without names they bear none."""
     lines = [line.strip() for line in names.splitlines() if line.strip()] or [""]
+    if len(lines) * copies > MAX_DIVIDERS:
+        raise NotPossible("too_many_dividers", limit=MAX_DIVIDERS)
     wanted = [line for line in lines for _ in range(copies)]
     if kind is DividerKind.LABELS:
         made = label_sheets(wanted)

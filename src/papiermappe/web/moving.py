@@ -10,7 +10,7 @@ from papiermappe.core.operations.model import PageIds
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.services import cutting, moving
 from papiermappe.services.mappen import MappeName, list_targets
-from papiermappe.services.moving import Beside, Into
+from papiermappe.services.moving import Into, Place
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.mappen import Change
@@ -32,7 +32,7 @@ class Join(BaseModel):
     """A Mappe all of whose pages come into this one."""
 
     other: int = Field(ge=1, le=MAX_ID)
-    place: Beside | int = "end"
+    place: Place = "end"
     seen: Change
 
 

@@ -178,6 +178,7 @@ SENTENCES: dict[str, str | Plural] = {
     "no_pages_to_join": N_("Nothing lies in that Mappe. Choose another one."),
     "nothing_to_cut": N_("This Mappe holds one document. Mark first where the others begin."),
     "move_while_receiving": N_("Pages are being scanned into this Mappe. Wait, or stop that run; then try again."),
+    "too_many_dividers": N_("Up to {limit} dividers or labels are printed at a time. Print them in several goes."),
     "too_many_code_rules": N_("There are {limit} kinds of codes already. Remove one first."),
     "code_rule_gone": N_("This kind of code is not in the list any more."),
     "cut_counted": N_("counted"),

@@ -2,30 +2,31 @@
 
 import pytest
 
+from papiermappe.core.order.cut_evidence import CutReason, PageFacts
 from papiermappe.core.order.cut_rule import CutRule
-from papiermappe.core.order.cuts import CutReason, ProposedCuts, SideFacts, propose_cuts
+from papiermappe.core.order.cuts import ProposedCuts, propose_cuts
 from papiermappe.core.order.dividers import CodeUse, Meaning
 from papiermappe.core.reading.printed import NumberKind, PageNumber, Printed
 
 DIVIDER = Meaning(CodeUse.DIVIDER, "Hail")
-PLAIN = SideFacts(210, 297)
-BLANK = SideFacts(210, 297, blank=True)
+PLAIN = PageFacts(210, 297)
+BLANK = PageFacts(210, 297, blank=True)
 
 
-def numbered(number: int, of: int | None = None, kind: NumberKind = NumberKind.NAMED, **more: object) -> SideFacts:
+def numbered(number: int, of: int | None = None, kind: NumberKind = NumberKind.NAMED, **more: object) -> PageFacts:
     """Return a page with its number printed on it."""
     found = Printed(numbers=(PageNumber(number=number, of=of, kind=kind),)).model_copy(update=more)
-    return SideFacts(210, 297, printed=found)
+    return PageFacts(210, 297, printed=found)
 
 
-def saying(**printed: object) -> SideFacts:
+def saying(**printed: object) -> PageFacts:
     """Return a page on which something is printed."""
-    return SideFacts(210, 297, printed=Printed().model_copy(update=printed))
+    return PageFacts(210, 297, printed=Printed().model_copy(update=printed))
 
 
-def meaning(use: CodeUse, name: str = "") -> SideFacts:
+def meaning(use: CodeUse, name: str = "") -> PageFacts:
     """Return a page with a code on it."""
-    return SideFacts(210, 297, meaning=Meaning(use, name))
+    return PageFacts(210, 297, meaning=Meaning(use, name))
 
 
 def begins(found: ProposedCuts) -> list[int]:
@@ -33,7 +34,7 @@ def begins(found: ProposedCuts) -> list[int]:
     return [cut.sheet for cut in found.cuts]
 
 
-def single(*pages: SideFacts) -> list[list[SideFacts]]:
+def single(*pages: PageFacts) -> list[list[PageFacts]]:
     """Return sheets with a front only."""
     return [[page] for page in pages]
 
@@ -48,7 +49,7 @@ def test_every_so_many_sheets_or_pages_begin_a_document() -> None:
 
 
 def test_a_divider_is_set_aside_and_names_what_follows() -> None:
-    pile = [[PLAIN], [SideFacts(210, 297, meaning=DIVIDER), BLANK], [PLAIN], [PLAIN]]
+    pile = [[PLAIN], [PageFacts(210, 297, meaning=DIVIDER), BLANK], [PLAIN], [PLAIN]]
     found = propose_cuts(pile, CutRule.DIVIDERS)
     assert (begins(found), found.aside) == ([0, 2], [1])
     assert found.cuts[1].name == "Hail"
@@ -57,7 +58,7 @@ def test_a_divider_is_set_aside_and_names_what_follows() -> None:
 
 
 def test_a_divider_is_found_on_the_back_of_its_sheet_too() -> None:
-    found = propose_cuts([[PLAIN], [BLANK, SideFacts(210, 297, meaning=DIVIDER)], [PLAIN]], CutRule.DIVIDERS)
+    found = propose_cuts([[PLAIN], [BLANK, PageFacts(210, 297, meaning=DIVIDER)], [PLAIN]], CutRule.DIVIDERS)
     assert (begins(found), found.aside) == ([0, 2], [1])
 
 
@@ -128,7 +129,7 @@ def test_a_salutation_after_a_closing_begins_a_document() -> None:
 
 
 def test_another_size_and_another_language_are_reasons() -> None:
-    small = SideFacts(148, 210, printed=Printed(language="deu"))
+    small = PageFacts(148, 210, printed=Printed(language="deu"))
     found = propose_cuts(single(saying(language="eng"), small), CutRule.PAGES_SHOW)
     assert set(found.cuts[1].reasons) == {CutReason.SIZE, CutReason.LANGUAGE}
 

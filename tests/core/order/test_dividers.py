@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from papiermappe.core.naming import one_line
-from papiermappe.core.order.code_reading import MAX_CODES, read_codes
+from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import MAX_TEXT, CodeFormat, PageCode
 from papiermappe.core.order.dividers import (
     MAX_PRINTED,
@@ -106,7 +106,6 @@ def test_text_of_codes_is_limited_and_without_control_characters() -> None:
     (code,) = read_codes(page_with("one\ttwo\n" + "x" * 400, module_px=3), 150)
     assert code.text.startswith("one two x")
     assert len(code.text) == MAX_TEXT
-    assert MAX_CODES >= 4
 
 
 def test_a_page_of_print_has_no_code() -> None:

@@ -2,13 +2,13 @@
 
 from dataclasses import replace
 
-from papiermappe.core.order.cuts import SideFacts
+from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.dividers import CodeUse, Meaning
 from papiermappe.core.order.glance import GlancePage, Note, NoteKind, notes_on
 from papiermappe.core.order.numbers import infer_order
 from papiermappe.core.reading.printed import Printed
 
-PAGE = GlancePage(SideFacts(210, 297, printed=Printed(language="eng")))
+PAGE = GlancePage(PageFacts(210, 297, printed=Printed(language="eng")))
 
 
 def said(pages: list[GlancePage]) -> list[Note]:
@@ -38,23 +38,23 @@ def test_numbers_that_are_missing_or_there_twice() -> None:
 
 
 def test_another_size_is_told_where_most_are_alike() -> None:
-    receipt = GlancePage(SideFacts(80, 190))
-    sideways = GlancePage(SideFacts(297, 210))
+    receipt = GlancePage(PageFacts(80, 190))
+    sideways = GlancePage(PageFacts(297, 210))
     assert said([PAGE] * 5 + [receipt, sideways]) == [Note(5, NoteKind.SIZE, {})]
     assert said([PAGE, PAGE, receipt]) == []  # too few to tell what is usual
     assert said([PAGE, receipt] * 4) == []
 
 
 def test_the_edges_of_a_blank_page_mean_nothing() -> None:
-    assert said([PAGE] * 6 + [GlancePage(SideFacts(150, 240, blank=True))]) == []
+    assert said([PAGE] * 6 + [GlancePage(PageFacts(150, 240, blank=True))]) == []
 
 
 def test_another_language_is_told() -> None:
-    german = GlancePage(SideFacts(210, 297, printed=Printed(language="deu")))
+    german = GlancePage(PageFacts(210, 297, printed=Printed(language="deu")))
     assert [note.kind for note in said([PAGE] * 6 + [german])] == [NoteKind.LANGUAGE]
 
 
 def test_a_document_that_surely_begins_is_told_until_it_is_cut() -> None:
-    label = GlancePage(SideFacts(210, 297, meaning=Meaning(CodeUse.BEGINS, "Lease")))
+    label = GlancePage(PageFacts(210, 297, meaning=Meaning(CodeUse.BEGINS, "Lease")))
     assert said([PAGE, label]) == [Note(1, NoteKind.DOCUMENT, {})]
     assert said([PAGE, replace(label, begins=True)]) == []

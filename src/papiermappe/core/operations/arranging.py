@@ -1,6 +1,6 @@
 """Operations that change where pages lie: the station Order."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from decimal import Decimal
 from itertools import groupby
 from typing import Annotated, Any, ClassVar, Literal
@@ -147,7 +147,8 @@ class _IntoMappe(BaseOperation):
         """Return the new Mappe and ranks; pages of one sheet stay together, what is set aside of it included."""
         there = [page for page in pages if page.mappe_id == self.mappe]
         ordered = sorted((page for page in pages if page.mappe_id != self.mappe), key=_sheet_of)
-        groups = [self._moving(list(group)) for _, group in groupby(ordered, key=_sheet_of)]
+        wanted = frozenset(self.pages)
+        groups = [_moving(list(group), wanted) for _, group in groupby(ordered, key=_sheet_of)]
         groups = [group for group in groups if group]
         high = next((page.rank for page in there if page.id == self.before), None)
         low = max((page.rank for page in there if high is None or page.rank < high), default=None)
@@ -156,12 +157,6 @@ class _IntoMappe(BaseOperation):
             for rank, group in zip(ranks_between(low, high, len(groups)), groups, strict=True)
             for page in group
         }
-
-    def _moving(self, sheet: list[PageState]) -> list[PageState]:
-        """Return what moves of a sheet: all of it where every page that is not set aside is named."""
-        named = list(self.named(sheet))
-        lying = [page for page in sheet if not page.set_aside]
-        return sheet if lying and all(page in named for page in lying) else named
 
 
 class MoveToMappe(_IntoMappe):
@@ -198,6 +193,14 @@ def _places(pages: Sequence[PageState], places: Iterable[Place]) -> Changes:
         if place.side is not before[place.page_id].side:
             changes.setdefault(place.page_id, {})["side"] = place.side.value
     return changes
+
+
+def _moving(sheet: list[PageState], wanted: Collection[int]) -> list[PageState]:
+    """Return what moves of a sheet: all of it where every page that is not set aside is wanted."""
+    lying = [page for page in sheet if not page.set_aside]
+    if lying and all(page.id in wanted for page in lying):
+        return sheet
+    return [page for page in sheet if page.id in wanted]
 
 
 def _sheet_of(page: PageState) -> tuple[int, Decimal]:

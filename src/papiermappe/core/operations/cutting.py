@@ -5,11 +5,9 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming import MAX_SUBJECT, one_line
 from papiermappe.core.operations.model import BaseOperation, Changes, PageIds, PageState
 from papiermappe.message import Message
-
-MAX_NAME = 120
 
 PartName = Annotated[str, Field(max_length=400)]
 
@@ -34,7 +32,7 @@ class Cut(BaseOperation):
     @field_validator("names", mode="after")
     @classmethod
     def _on_one_line(cls, names: tuple[str, ...]) -> tuple[str, ...]:
-        return tuple(one_line(name)[:MAX_NAME] for name in names)
+        return tuple(one_line(name)[:MAX_SUBJECT] for name in names)
 
     @model_validator(mode="after")
     def _a_name_each(self) -> Self:

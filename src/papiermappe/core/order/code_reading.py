@@ -7,6 +7,7 @@ import numpy as np
 import zxingcpp
 from numpy.typing import NDArray
 
+from papiermappe.core.naming import one_line
 from papiermappe.core.order.codes import MAX_TEXT, CodeFormat, PageCode
 from papiermappe.core.picture import Pixels
 
@@ -44,7 +45,7 @@ def read_codes(grey: Pixels, dpi: float) -> list[PageCode]:
         scale = READ_DPI / dpi
         grey = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
     found = _in_order(_read(grey, _ALL)) or [code for patch in _patches(grey) for code in _read(patch, _SQUARE)]
-    distinct = {(_NAMES[str(code.format)], text): None for code in found if (text := _clean(code.text))}
+    distinct = {(_NAMES[str(code.format)], text): None for code in found if (text := one_line(code.text)[:MAX_TEXT])}
     return [PageCode(format=kind, text=text) for kind, text in list(distinct)[:MAX_CODES]]
 
 
@@ -94,8 +95,3 @@ def _evened(grey: Pixels) -> Pixels:
     closed = cv2.morphologyEx(small, cv2.MORPH_CLOSE, np.ones((13, 13), np.uint8))
     paper = np.asarray(cv2.resize(cv2.blur(closed, (9, 9)), grey.shape[::-1]), np.uint8)
     return np.asarray(cv2.divide(grey, np.maximum(paper, 1), scale=235), np.uint8)
-
-
-def _clean(text: str) -> str:
-    """Return a code's text without control characters, on one line."""
-    return " ".join("".join(letter if letter.isprintable() else " " for letter in text).split())[:MAX_TEXT]

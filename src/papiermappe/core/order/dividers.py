@@ -12,11 +12,10 @@ from urllib.parse import parse_qs, quote, urlsplit
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming import MAX_SUBJECT, one_line
 from papiermappe.core.order.codes import CodeFormat, PageCode
 
 SCHEME = "papiermappe"
-MAX_NAME = 120
 MAX_PRINTED = 60  # letters of a name in a code: more make its squares too small to be read at 150 dpi
 
 
@@ -76,7 +75,7 @@ def meaning_of(codes: Iterable[PageCode], rules: Sequence[CodeRule] = ()) -> Mea
     for rule in rules:
         for code in known:
             if rule.format in {None, code.format} and fnmatchcase(code.text, _plain(rule.pattern)):
-                return Meaning(rule.use, one_line(code.text)[:MAX_NAME])
+                return Meaning(rule.use, one_line(code.text)[:MAX_SUBJECT])
     return None
 
 
@@ -90,7 +89,7 @@ def _own_meaning(text: str) -> Meaning | None:
         names = parse_qs(parts.query, max_num_fields=4).get("name", [""])
     except ValueError:
         return None
-    return Meaning(uses[parts.path], one_line(names[0])[:MAX_NAME])
+    return Meaning(uses[parts.path], one_line(names[0])[:MAX_SUBJECT])
 
 
 def _plain(pattern: str) -> str:

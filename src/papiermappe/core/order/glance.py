@@ -7,8 +7,9 @@ from enum import StrEnum
 from itertools import accumulate
 from typing import Any, NamedTuple
 
+from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.cut_rule import CutRule
-from papiermappe.core.order.cuts import SideFacts, propose_cuts
+from papiermappe.core.order.cuts import propose_cuts
 from papiermappe.core.order.numbers import InferredOrder
 
 FEWEST_PAGES = 5  # fewer tell nothing of what is usual
@@ -33,7 +34,7 @@ class NoteKind(StrEnum):
 class GlancePage:
     """What is known of a page that lies in a Mappe."""
 
-    facts: SideFacts
+    facts: PageFacts
     number: int | None = None
     """Printed on it."""
     to_upright: int = 0
@@ -85,7 +86,7 @@ def _by_numbers(pages: Sequence[GlancePage], inferred: InferredOrder) -> Iterabl
             yield Note(at, NoteKind.TWICE, {"number": page.number})
 
 
-def _size(facts: SideFacts) -> tuple[int, int] | None:
+def _size(facts: PageFacts) -> tuple[int, int] | None:
     """Return the size of a page in steps, however it lies; None of a blank one, whose edges mean little."""
     if facts.blank:
         return None

@@ -3,10 +3,10 @@
 import re
 from collections.abc import Sequence
 
+from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.page_text import Block, PageText
 from papiermappe.core.reading.structure import Heading, elements_of
 
-MAX_TITLE = 120
 LETTERHEAD_SHARE = 0.09  # of the page's height
 UPPER_SHARE = 0.5  # of the page's height: a title stands above this
 FEWEST_TELLING = 4  # fewer words of a language may be names or quotations
@@ -116,4 +116,4 @@ def _is_words(text: str) -> bool:
 def _short(text: str) -> str:
     """Return a text of at most the length of a title, ended at a word."""
     plain = " ".join(text.split()).strip(" .,:;-")
-    return plain if len(plain) <= MAX_TITLE else plain[: MAX_TITLE + 1].rsplit(" ", 1)[0][:MAX_TITLE]
+    return plain if len(plain) <= MAX_SUBJECT else plain[: MAX_SUBJECT + 1].rsplit(" ", 1)[0][:MAX_SUBJECT]

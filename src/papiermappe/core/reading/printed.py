@@ -11,8 +11,9 @@ from typing import Annotated
 from babel.core import Locale, UnknownLocaleError
 from pydantic import BaseModel, ConfigDict, Field
 
+from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.languages import language
-from papiermappe.core.reading.letters import MAX_TITLE, closes_a_letter, language_of, opens_a_document, title_of
+from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
@@ -77,7 +78,7 @@ class Printed(_Value):
     """Whether its text begins in the middle of a sentence; None where there are no lines of text."""
     ends_within: bool | None = None
     """Whether its text breaks off in the middle of a sentence."""
-    title: Annotated[str, Field(max_length=MAX_TITLE)] = ""
+    title: Annotated[str, Field(max_length=MAX_SUBJECT)] = ""
     """Its subject line or its largest heading; empty where it has none."""
     head: tuple[str, ...] = ()
     """The words at its top, in small letters: a letterhead, a running head."""

@@ -55,26 +55,21 @@ export function createCutting(mappe) {
     /** How many cuts are proposed: the first document begins by itself. */
     get count() { return Math.max(0, this.cuts.length - 1); },
     get unsure() { return this.cuts.filter((cut) => !cut.sure); },
-    /**
-     * What the lanes show where a document begins.
-     * @param {import("./mappe.js").Sheet} sheet
-     * @param {number} at its place
-     * @returns {Shown | null}
-     */
-    startOf(sheet, at) {
-      const ids = [sheet.front?.id, sheet.back?.id];
-      const first = at === 0;
-      if (this.active) {
-        const cut = this.cuts.find(({ page }) => ids.includes(page));
-        if (!cut) return null;
-        const why = cut.reasons.map((reason) => reason.text).join(", ");
-        return { page: cut.page, name: cut.name, why: first ? "" : why, label: labelOf(at, why), first, proposed: !first, unsure: !cut.sure };
-      }
-      const start = sheet.start ?? (first ? { page: sheet.front?.id ?? sheet.back?.id ?? 0, name: "" } : null);
-      return start && { ...start, why: "", label: labelOf(at, ""), first, proposed: false, unsure: false };
+    /** What the lanes show where documents begin, by the ranks of the sheets. @returns {Map<string, Shown>} */
+    starts() {
+      const proposed = new Map(this.active ? this.cuts.map((cut) => [cut.page, cut]) : []);
+      /** @type {Map<string, Shown>} */
+      const shown = new Map();
+      mappe.sheets.forEach((/** @type {import("./mappe.js").Sheet} */ sheet, /** @type {number} */ at) => {
+        const start = this.active ? proposedAt(sheet, at, proposed) : keptAt(sheet, at);
+        if (start) shown.set(sheet.rank, start);
+      });
+      return shown;
     },
-    /** Whether a sheet would be set aside, as it only divides. @param {import("./mappe.js").Sheet} sheet */
-    divides({ front, back }) { return this.active && [front, back].some((page) => page && this.aside.includes(page.id)); },
+    /** The ranks of sheets that would be set aside, as they only divide. @returns {Set<string>} */
+    dividing() {
+      return new Set(this.active ? this.aside.map((id) => mappe.page(id)?.rank) : []);
+    },
     /** Whether no cut can be before the current sheet. */
     get atFirst() { return mappe.sheetOf(mappe.current) === mappe.sheets[0]; },
     /** Name the document that begins with a page. @param {number} page @param {string} name */
@@ -119,6 +114,27 @@ export function createCutting(mappe) {
       this.made = made.map((/** @type {number} */ id, /** @type {number} */ at) => ({ id, name: names[at] || t("Mappe {number}", { number: at + 1 }) }));
     },
   };
+}
+
+/**
+ * @param {import("./mappe.js").Sheet} sheet
+ * @param {number} at its place
+ * @param {Map<number, Cut>} cuts by the page that they are at
+ * @returns {Shown | null}
+ */
+function proposedAt({ front, back }, at, cuts) {
+  const cut = cuts.get(front?.id ?? 0) ?? cuts.get(back?.id ?? 0);
+  if (!cut) return null;
+  const first = at === 0;
+  const why = first ? "" : cut.reasons.map((reason) => reason.text).join(", ");
+  return { page: cut.page, name: cut.name, why, label: labelOf(at, why), first, proposed: !first, unsure: !cut.sure };
+}
+
+/** @param {import("./mappe.js").Sheet} sheet @param {number} at its place @returns {Shown | null} */
+function keptAt({ start, front, back }, at) {
+  const first = at === 0;
+  const kept = start ?? (first ? { page: front?.id ?? back?.id ?? 0, name: "" } : null);
+  return kept && { ...kept, why: "", label: labelOf(at, ""), first, proposed: false, unsure: false };
 }
 
 /** @param {number} at @param {string} why */

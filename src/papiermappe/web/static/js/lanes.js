@@ -78,12 +78,15 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       const followed = mappe.receiving && track.scrollWidth - track.scrollLeft - track.clientWidth < NEAR_END_PX;
       const focused = document.activeElement?.closest?.("[data-page]")?.getAttribute("data-page");
       const left = new Set(this.columns.keys());
+      const starts = this.showsParts ? cutting.starts() : new Map();
+      const dividing = cutting.dividing();
       /** @type {Element | null} */
       let place = grid.firstElementChild;
       mappe.sheets.forEach((/** @type {import("./mappe.js").Sheet} */ sheet, /** @type {number} */ at) => {
         const column = this.columns.get(sheet.rank) ?? this.added(sheet.rank);
         left.delete(sheet.rank);
         this.fill(column, sheet, mappe.sheets[at + 1], at);
+        this.fillStart(column, starts.get(sheet.rank) ?? null, dividing.has(sheet.rank));
         if (column === place) place = place.nextElementSibling;
         else grid.insertBefore(column, place);
       });
@@ -118,13 +121,12 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       this.fillCell(column.children[0], sheet.front, "front");
       this.fillCell(column.children[1], sheet.back, "back");
       this.fillMark(column, mappe.markAt(sheet.rank));
-      this.fillStart(column, sheet, this.showsParts ? cutting.startOf(sheet, at) : null);
     },
-    /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./mappe.js").Sheet} sheet @param {import("./cutting.js").Shown | null} start */
-    fillStart(column, sheet, start) {
+    /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./cutting.js").Shown | null} start @param {boolean} divides whether it only divides */
+    fillStart(column, start, divides) {
       column.classList.toggle("begins", start !== null);
       column.classList.toggle("begins-maybe", start?.proposed ?? false);
-      column.classList.toggle("divides", cutting.divides(sheet));
+      column.classList.toggle("divides", divides);
       const cell = column.querySelector(".part");
       if (!cell) return;
       cell.hidden = start === null;

@@ -18,7 +18,7 @@ export function createMoving(mappe) {
       const mine = this.version;
       try {
         const found = await get(`/mappen?but=${mappe.id}&find=${encodeURIComponent(find)}`);
-        if (mine === this.version) this.targets = found.map(([id, subject, pages]) => ({ id, subject, page_count: pages }));
+        if (mine === this.version) this.targets = found;
       } catch (error) { mappe.complain(error); }
     },
     /** @param {"pages" | "join"} kind */
