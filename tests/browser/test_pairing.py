@@ -123,3 +123,24 @@ def test_backs_are_slid_along_and_a_gap_is_left(stack: Stack, driver: Chrome, un
     press(driver, Keys.ESCAPE)
     until(lambda: not marks(driver))
     assert len(stack.desk(mappe).lanes) == 12
+
+
+def test_selected_pages_are_paired_with_each_other(stack: Stack, driver: Chrome, until: Until) -> None:
+    number = mappen.open_mappe(ANNA, stack.store, "All in one run")
+    stack.drawer.lay(*PAPERS)
+    stack.drawer.lay(*PAPERS, turned_over=True, reversed=True)
+    runs.start_run(ANNA, stack.store, number, zaunkoenig(stack), ONE_SIDE)
+    until(lambda: all_in(stack, number, 12), 60)
+    driver.get(f"{stack.url}/mappen/{number}/order")
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".sheet .leaf")) >= 12)
+    assert not driver.find_element(By.ID, "pair").is_displayed()  # there is one run only, and nothing is selected
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("a").key_up(Keys.CONTROL).perform()
+    until(lambda: driver.find_element(By.ID, "pair").is_displayed())
+    press(driver, "p")
+    until(lambda: len(marks(driver)) == 6, 30)
+    assert driver.find_element(By.ID, "front-count").get_attribute("value") == "6"
+    assert "the other 6" in driver.find_element(By.CSS_SELECTOR, ".pairing .sentence").text
+    press(driver, Keys.ENTER)
+    until(lambda: len(stack.desk(number).lanes) == 6)
+    pages = [stack.desk(number).detail(page).sheet for sheet in stack.desk(number).lanes for page in sheet if page]
+    assert pages == [1, 12, 2, 11, 3, 10, 4, 9, 5, 8, 6, 7]

@@ -1,15 +1,17 @@
 """Fronts and backs put together: proposed on request, and done by itself where that is sure."""
 
 import pytest
+from sqlalchemy import text
 from tests.helpers import ANNA, QUICK, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, scan, undo
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Nudge, SetAside
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.escl import Limits
-from papiermappe.services import comparing, pairing, receiving, runs
+from papiermappe.devices.model import TicketSettings
+from papiermappe.services import comparing, pairing, pairing_by_itself, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
-from papiermappe.services.pairing import PairingProposed
+from papiermappe.services.pairing import PairingProposed, PartsToPair, RunsToPair
 from papiermappe.store.database import Store
 
 PAPERS = ("lease", "delivery-118", "hail")  # five sheets, each with something on both sides
@@ -24,9 +26,16 @@ def fronts(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> int:
     return run
 
 
-def scan_backs(store: Store, mappe: int, device: int, fronts: int, order: BacksOrder = BacksOrder.TURNED_PILE) -> int:
+def scan_backs(
+    store: Store,
+    mappe: int,
+    device: int,
+    fronts: int,
+    order: BacksOrder = BacksOrder.TURNED_PILE,
+    ticket: TicketSettings = QUICK_ONE_SIDE,
+) -> int:
     """Scan what lies in the feeder as the backs of a run."""
-    backs = runs.start_backs(ANNA, store, fronts, device, QUICK_ONE_SIDE, order)
+    backs = runs.start_backs(ANNA, store, fronts, device, ticket, order)
     receiving.receive(store, backs, Limits())
     analyse_all(store, mappe)
     return backs
@@ -34,14 +43,24 @@ def scan_backs(store: Store, mappe: int, device: int, fronts: int, order: BacksO
 
 def ends_paired(store: Store, run: int) -> None:
     """Do what the job does that begins when all pages of a run have been examined."""
-    pairing.pair_by_itself(store, run, here, DEFAULT_LIMIT_PX)
+    pairing_by_itself.pair_by_itself(store, run, here, DEFAULT_LIMIT_PX)
 
 
 def proposed(store: Store, mappe: int, fronts: int = 1, backs: int = 2) -> PairingProposed:
-    """Have a proposal worked out; return it."""
-    pairing.request_pairing(ANNA, store, mappe, fronts, backs)
-    pairing.pair(store, mappe, fronts, backs, None, here, DEFAULT_LIMIT_PX)
-    found = pairing.proposed(ANNA, store, mappe, fronts, backs)
+    """Have a proposal worked out for two runs; return it."""
+    return worked_out(store, mappe, RunsToPair(fronts=fronts, backs=backs))
+
+
+def worked_out(store: Store, mappe: int, wanted: RunsToPair | PartsToPair) -> PairingProposed:
+    """Have a proposal worked out as a worker does; return it."""
+    name = pairing.request_pairing(ANNA, store, mappe, wanted)
+    assert pairing.proposed(ANNA, store, mappe, name) is None
+    with store.begin() as session:
+        job = session.scalars(text("select args from procrastinate_jobs where task_name = 'pair' order by id")).all()[
+            -1
+        ]
+    pairing.pair(store, mappe, job["name"], job["fronts"], job["backs"], None, here, DEFAULT_LIMIT_PX)
+    found = pairing.proposed(ANNA, store, mappe, name)
     assert found is not None
     return found
 
@@ -81,6 +100,21 @@ def test_backs_in_the_other_order_are_put_right_by_themselves_and_one_undo_takes
     assert desk(store, mappe).lanes == wrong
 
 
+def test_where_the_ticket_says_so_backs_stay_as_they_came_and_it_is_said_what_to_do(
+    store: Store, mappe: int, zaunkoenig: int, fronts: int, drawer: Drawer
+) -> None:
+    drawer.lay(*PAPERS, turned_over=True)  # first sheet first, though the pile was said to be turned over
+    ticket = QUICK_ONE_SIDE.model_copy(update={"pair_backs": False})
+    run = scan_backs(store, mappe, zaunkoenig, fronts, ticket=ticket)
+    came = desk(store, mappe).lanes
+    ends_paired(store, run)
+    assert desk(store, mappe).lanes == came
+    assert told(store, mappe) == (
+        "It is clear which backs of run 2 belong to which fronts; they were left where they lay. "
+        "Lay them together at Order."
+    )
+
+
 def test_a_back_that_was_missed_leaves_its_place_empty(
     store: Store, mappe: int, zaunkoenig: int, fronts: int, drawer: Drawer
 ) -> None:
@@ -102,6 +136,7 @@ def test_what_a_person_has_moved_stays(store: Store, mappe: int, zaunkoenig: int
     by_hand = desk(store, mappe).lanes
     ends_paired(store, run)
     assert desk(store, mappe).lanes == by_hand
+    assert "left where they lay" in (told(store, mappe) or "")
 
 
 def test_any_two_runs_can_be_paired_and_the_evidence_is_told(
@@ -136,19 +171,36 @@ def test_backs_that_came_before_the_fronts(
     assert all(front and back for front, back in desk(store, mappe).lanes)
 
 
+def test_pages_of_one_run_that_are_all_fronts_and_then_all_backs_can_be_paired(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay(*PAPERS)
+    drawer.lay(*PAPERS, turned_over=True, reversed=True)
+    scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    analyse_all(store, mappe)
+    pages = tuple(desk(store, mappe).order)
+    found = worked_out(store, mappe, PartsToPair(pages=pages, front_count=5))
+    assert found.backs_order is BacksOrder.TURNED_PILE
+    assert [(sheet.front, sheet.back) for sheet in found.sheets] == list(zip(pages[:5], pages[:4:-1], strict=True))
+    with pytest.raises(NotPossible, match="pairing_no_backs"):
+        pairing.request_pairing(ANNA, store, mappe, PartsToPair(pages=pages, front_count=10))
+    with pytest.raises(NotPossible, match="pairing_pages_left"):
+        pairing.request_pairing(ANNA, store, mappe, PartsToPair(pages=(*pages, 99999), front_count=5))
+
+
 def test_what_cannot_be_paired_is_said(store: Store, mappe: int, zaunkoenig: int, fronts: int, drawer: Drawer) -> None:
     with pytest.raises(NotPossible, match="pairing_same_run"):
-        pairing.request_pairing(ANNA, store, mappe, 1, 1)
+        pairing.request_pairing(ANNA, store, mappe, RunsToPair(fronts=1, backs=1))
     with pytest.raises(NotPossible, match="pairing_no_run"):
-        pairing.request_pairing(ANNA, store, mappe, 1, 9)
+        pairing.request_pairing(ANNA, store, mappe, RunsToPair(fronts=1, backs=9))
     with pytest.raises(NotFound):
-        pairing.proposed(ANNA, store, 999, 1, 2)
+        pairing.proposed(ANNA, store, 999, "0" * 32)
     drawer.lay("german")
     scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
     analyse_all(store, mappe)
     do(store, mappe, SetAside(pages=(desk(store, mappe).order[-1],)))
     with pytest.raises(NotPossible, match="pairing_empty"):
-        pairing.request_pairing(ANNA, store, mappe, 1, 2)
+        pairing.request_pairing(ANNA, store, mappe, RunsToPair(fronts=1, backs=2))
 
 
 def test_a_page_set_aside_by_a_person_is_left_out_of_the_pile(

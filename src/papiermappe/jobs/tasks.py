@@ -93,9 +93,9 @@ def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> N
     """Add the tasks that find which pages are of one sheet."""
 
     @blueprint.task(name=JobKind.PAIR, retry=RETRIED)
-    def pair(mappe_id: int, fronts_run: int, backs_run: int, order: str | None) -> None:
+    def pair(mappe_id: int, name: str, fronts: list[int], backs: list[int], order: str | None) -> None:
         known = BacksOrder(order) if order else None
-        pairing.pair(store, mappe_id, fronts_run, backs_run, known, pools.foreground, max_px)
+        pairing.pair(store, mappe_id, name, fronts, backs, known, pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.COMPARE_RUN, retry=RETRIED)
     def compare_run(run_id: int) -> None:

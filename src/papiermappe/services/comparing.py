@@ -9,7 +9,7 @@ from papiermappe.compute import Compute
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.order.places import Side
 from papiermappe.core.order.twins import same_as_before
-from papiermappe.services import cutting, pairing
+from papiermappe.services import cutting, pairing_by_itself
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.imprints import imprint_of_page
 from papiermappe.services.journal import machine_entry
@@ -41,7 +41,7 @@ def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> Non
         twice = [page.id for page, is_same in zip(pages, compute(same_as_before, imprints), strict=True) if is_same]
         if twice:
             point_out(MACHINE, store, run_id, twice)
-    pairing.pair_by_itself(store, run_id, compute, max_px)
+    pairing_by_itself.pair_by_itself(store, run_id, compute, max_px)
     cutting.cut_by_itself(store, run_id)
 
 

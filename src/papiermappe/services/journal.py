@@ -138,6 +138,11 @@ def arrange_for(session: Session, mappe: Mappe, operation: Operation, author: st
     return write_entry(session, EntryKind.DO, changes, by_id, {mappe.id: mappe}, author=author, operation=said)
 
 
+def would_change(session: Session, mappe: Mappe, operation: Operation) -> bool:
+    """Return whether an operation on pages of a Mappe alone would change any of them."""
+    return bool(operation.apply([page_state(page) for page in pages_of(session, mappe.id)]))
+
+
 def take_again(session: Session, mappe: Mappe, page: Page, capture: Capture, author: str) -> int:
     """Give a page another capture, as a person asked for; return the entry, which that person can undo.
 

@@ -1,35 +1,34 @@
-"""Pairing: which pages of two runs are fronts and backs of the same sheets, proposed, and done by itself where sure."""
+"""Pairing: which pages are fronts and backs of the same sheets, proposed with what speaks for it."""
 
 import hashlib
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
-from pydantic import BaseModel
+from procrastinate.types import JSONValue
+from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
 from papiermappe.core.operations import Interleave, SheetSides
+from papiermappe.core.operations.model import PageIds
 from papiermappe.core.order.alignment import Step
 from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds
-from papiermappe.core.order.landing import Backs, BacksOrder
+from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.order.pairing import PairedSheet, Proposal, propose
 from papiermappe.core.order.show_through import Turn
 from papiermappe.core.pages import as_compared
 from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.message import Message
-from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
-from papiermappe.services.changes import run_changed
-from papiermappe.services.entries import PLACE_FIELDS
+from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.imprints import imprint_of_page
-from papiermappe.services.journal import arrange_for, machine_entry
-from papiermappe.services.landing import chain_of, landing_of
+from papiermappe.services.landing import chain_of
 from papiermappe.services.pages import analysis_of, in_turn, is_blank, printed_on_page
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Page, Run
+from papiermappe.store.models import Capture, Page, Run
 from papiermappe.store.queue import JobKind, enqueue
 
 MOST_SHEETS = 1000
@@ -56,11 +55,8 @@ class PairEvidence(BaseModel):
 
 
 class PairingProposed(BaseModel):
-    """How the pages of two runs belong together."""
+    """How fronts and backs belong together."""
 
-    fronts_run: int
-    """Its number in the Mappe."""
-    backs_run: int
     fronts: list[int]
     """The pages of the fronts, as they came."""
     backs: list[int]
@@ -89,66 +85,36 @@ class PairingProposed(BaseModel):
         )
 
 
-class RunPairing(BaseModel):
-    """What has become of pairing the backs of a run with the fronts before it."""
+class RunsToPair(BaseModel):
+    """Two runs, by their numbers in the Mappe, one of fronts and one of backs."""
 
-    fronts_run: int
-    sheets: int
-    uncertain: int
-    """How many sheets should be compared; 0 where all is sure."""
-    missing: int = 0
-    """How many sides are missing."""
-    sure: bool
-    by_habit: bool
+    model_config = ConfigDict(extra="forbid")
 
-    def message(self, run: int) -> Message:
-        """Return what is told of it, given the number of the run that brought the backs."""
-        if self.by_habit:
-            return Message(code="pairs_by_habit", params={"run": run})
-        if not self.sure:
-            return Message(code="pairs_uncertain", params={"count": self.uncertain, "run": run})
-        if self.missing:
-            return Message(code="pairs_sure_but_missing", params={"count": self.missing, "run": run})
-        return Message(code="pairs_sure", params={"count": self.sheets, "run": run})
+    fronts: Annotated[int, Field(ge=1, lt=2**31)]
+    backs: Annotated[int, Field(ge=1, lt=2**31)]
 
 
-class _Sides(NamedTuple):
-    """The pages of both runs."""
+class PartsToPair(BaseModel):
+    """Pages in the order in which they came: first some fronts, then their backs."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    pages: Annotated[PageIds, Field(max_length=2 * MOST_SHEETS)]
+    front_count: Annotated[int, Field(ge=1, le=MOST_SHEETS)]
+
+
+class Sides(NamedTuple):
+    """The pages to pair, as they came."""
 
     fronts: list[Page]
     backs: list[Page]
 
-    @property
-    def name(self) -> str:
-        """What a proposal depends on."""
+    def name(self, order: BacksOrder | None) -> str:
+        """Return the name of a proposal for them: it depends on all that is known of them."""
         parts = [
             [f"{page.id}:{page.capture_id}:{page.printed}:{page.analysis is None}" for page in side] for side in self
         ]
-        return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]
-
-
-def proposed(
-    caller: Caller, store: Store, mappe_id: int, fronts_run: int, backs_run: int, order: BacksOrder | None = None
-) -> PairingProposed | None:
-    """Return how the pages of two runs belong together; None until that has been worked out.
-
-    Args:
-        caller: who asks.
-        store: of the Mappe.
-        mappe_id: of the Mappe.
-        fronts_run: the number of the run that brought the fronts in.
-        backs_run: that of the run that brought the backs in.
-        order: in which the backs lie, where a person knows it.
-
-    Raises:
-        NotFound: the Mappe is not there.
-        NotPossible: there are no such runs, or one of them has no page here.
-    """
-    with store.begin() as session:
-        visible_mappe(caller, session, mappe_id)
-        sides = _sides(session, mappe_id, fronts_run, backs_run)
-    kept = store.blobs.cached(_key(sides, order))
-    return PairingProposed.model_validate_json(kept) if kept else None
+        return hashlib.sha256(repr((order, parts)).encode()).hexdigest()[:32]
 
 
 @transaction
@@ -156,107 +122,88 @@ def request_pairing(
     caller: Caller,
     session: Session,
     mappe_id: int,
-    fronts_run: int,
-    backs_run: int,
+    wanted: RunsToPair | PartsToPair,
     order: BacksOrder | None = None,
-) -> None:
-    """Have it worked out how the pages of two runs belong together. Raises NotFound, NotPossible."""
+) -> str:
+    """Have it worked out how fronts and backs belong together; return the name under which it will be known.
+
+    Args:
+        caller: who asks.
+        session: of the transaction.
+        mappe_id: of the Mappe in which the pages lie.
+        wanted: which pages.
+        order: in which the backs lie, where a person knows it.
+
+    Raises:
+        NotFound: the Mappe is not there.
+        NotPossible: there are no such pages in it, or too many.
+    """
     visible_mappe(caller, session, mappe_id)
-    _sides(session, mappe_id, fronts_run, backs_run)
+    if isinstance(wanted, RunsToPair):
+        sides = sides_of_runs(session, mappe_id, wanted.fronts, wanted.backs)
+    else:
+        sides = _sides_of_parts(session, mappe_id, wanted)
+    name = sides.name(order)
     known = None if order is None else order.value
-    enqueue(session, JobKind.PAIR, mappe_id=mappe_id, fronts_run=fronts_run, backs_run=backs_run, order=known)
+    pages: dict[str, JSONValue] = {side: [page.id for page in getattr(sides, side)] for side in Sides._fields}
+    enqueue(session, JobKind.PAIR, mappe_id=mappe_id, name=name, order=known, **pages)
+    return name
+
+
+def proposed(caller: Caller, store: Store, mappe_id: int, name: str) -> PairingProposed | None:
+    """Return how fronts and backs belong together; None until that has been worked out. Raises NotFound."""
+    with store.begin() as session:
+        visible_mappe(caller, session, mappe_id)
+    kept = store.blobs.cached(_key(mappe_id, name))
+    return PairingProposed.model_validate_json(kept) if kept else None
 
 
 def pair(
     store: Store,
     mappe_id: int,
-    fronts_run: int,
-    backs_run: int,
+    name: str,
+    fronts: Sequence[int],
+    backs: Sequence[int],
     order: BacksOrder | None,
     compute: Compute,
     max_px: int,
 ) -> None:
-    """Work out how the pages of two runs belong together, unless that has been done."""
-    try:
-        with store.begin() as session:
-            sides = _sides(session, mappe_id, fronts_run, backs_run)
-    except NotPossible:
-        return  # pages have left meanwhile
-    _worked_out(store, sides, (fronts_run, backs_run), order, compute, max_px)
-
-
-def pair_by_itself(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
-    """Pair the backs that a run has brought in with the fronts they were scanned for; do it where that is sure."""
+    """Work out how fronts and backs belong together, unless that has been done or a page has left meanwhile."""
     with store.begin() as session:
-        run = session.get(Run, run_id)
-        fronts = _fronts_run_of(session, run) if run else None
-        if run is None or fronts is None:
-            return
-        numbers = fronts.number, run.number
         try:
-            sides = _sides(session, run.mappe_id, *numbers)
+            sides = Sides(*(_pages_in_turn(session, mappe_id, pages) for pages in (fronts, backs)))
         except NotPossible:
             return
-    found = _worked_out(store, sides, numbers, None, compute, max_px)
-    _record(MACHINE, store, run_id, found)
+    worked_out(store, mappe_id, name, sides, order, compute, max_px)
 
 
-def pair_again(session: Session, mappe_id: int) -> None:
-    """Have backs paired anew that were not sure, now that more is known of their pages."""
-    unsure = select(Run.id).where(Run.mappe_id == mappe_id, Run.pairing["sure"].as_boolean().is_(False))
-    for run_id in session.scalars(unsure):
-        enqueue(session, JobKind.COMPARE_RUN, run_id=run_id)
-
-
-@transaction
-def _record(caller: Caller, session: Session, run_id: int, found: PairingProposed) -> None:
-    run = session.get_one(Run, run_id)
-    mappe = locked_mappe(caller, session, run.mappe_id)
-    session.refresh(run)
-    told = RunPairing(
-        fronts_run=found.fronts_run,
-        sheets=len(found.sheets),
-        uncertain=sum(not sheet.sure for sheet in found.sheets),
-        missing=sum(sheet.step in {"front_alone", "back_alone"} for sheet in found.sheets),
-        sure=found.sure,
-        by_habit=found.by_habit,
-    )
-    if run.pairing == told.model_dump(mode="json"):
-        return
-    run.pairing = told.model_dump(mode="json")
-    operation = found.operation()
-    by_hand = _placed_by_hand(session, operation.pages)
-    done = None
-    if found.sure and not by_hand:
-        done = arrange_for(session, mappe, operation, run.author)
-    if done is None:
-        machine_entry(session, mappe, message=told.message(found.backs_run))
-    run_changed(session, mappe, run)
-
-
-def _fronts_run_of(session: Session, run: Run) -> Run | None:
-    """Return the run that brought the fronts in for which a run has brought the backs."""
-    landing = landing_of(run)
-    if not isinstance(landing, Backs):
-        return None
-    brought = select(Run).join(Capture, Capture.run_id == Run.id).join(Page, Page.capture_id == Capture.id)
-    return session.scalar(brought.where(Page.id == landing.fronts[-1]).limit(1))
-
-
-def _placed_by_hand(session: Session, pages: Sequence[int]) -> bool:
-    """Return whether a person has moved one of the pages."""
-    changes = select(JournalChange.after).join(JournalEntry, JournalEntry.seq == JournalChange.seq)
-    changes = changes.where(JournalChange.page_id.in_(pages), JournalEntry.kind != EntryKind.MACHINE)
-    return any(PLACE_FIELDS & after.keys() for after in session.scalars(changes))
-
-
-def _sides(session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> _Sides:
+def sides_of_runs(session: Session, mappe_id: int, fronts_run: int, backs_run: int) -> Sides:
+    """Return the pages of two runs, by their numbers. Raises NotPossible."""
     if fronts_run == backs_run:
         raise NotPossible("pairing_same_run", run=fronts_run)
     fronts, backs = (_pages_of_run(session, mappe_id, number) for number in (fronts_run, backs_run))
     if max(len(fronts), len(backs)) > MOST_SHEETS:
         raise NotPossible("pairing_too_long", limit=MOST_SHEETS)
-    return _Sides(fronts, backs)
+    return Sides(fronts, backs)
+
+
+def _sides_of_parts(session: Session, mappe_id: int, wanted: PartsToPair) -> Sides:
+    pages = _pages_in_turn(session, mappe_id, wanted.pages)
+    sides = Sides(pages[: wanted.front_count], pages[wanted.front_count :])
+    if not sides.backs:
+        raise NotPossible("pairing_no_backs", count=len(pages))
+    if len(sides.backs) > MOST_SHEETS:
+        raise NotPossible("pairing_too_long", limit=MOST_SHEETS)
+    return sides
+
+
+def _pages_in_turn(session: Session, mappe_id: int, pages: Sequence[int]) -> list[Page]:
+    """Return pages of a Mappe in the order of their numbers. Raises NotPossible: one has left it."""
+    found = select(Page).where(Page.mappe_id == mappe_id, Page.id.in_(pages))
+    by_id = {page.id: page for page in session.scalars(found.options(joinedload(Page.capture)))}
+    if len(by_id) < len(pages):
+        raise NotPossible("pairing_pages_left")
+    return [by_id[page] for page in pages]
 
 
 def _pages_of_run(session: Session, mappe_id: int, number: int) -> list[Page]:
@@ -273,24 +220,26 @@ def _pages_of_run(session: Session, mappe_id: int, number: int) -> list[Page]:
     return pages
 
 
-def _key(sides: _Sides, order: BacksOrder | None) -> str:
-    return Blobs.estimate_key(sides.name, f"pairing-{order.value if order else 'any'}.json")
+def _key(mappe_id: int, name: str) -> str:
+    return Blobs.estimate_key(name, f"pairing-{mappe_id}.json")
 
 
-def _worked_out(
+def worked_out(
     store: Store,
-    sides: _Sides,
-    numbers: tuple[int, int],
+    mappe_id: int,
+    name: str,
+    sides: Sides,
     order: BacksOrder | None,
     compute: Compute,
     max_px: int,
 ) -> PairingProposed:
-    key = _key(sides, order)
+    """Return how fronts and backs belong together, as it is kept under a name or else worked out and kept there."""
+    key = _key(mappe_id, name)
     kept = store.blobs.cached(key)
     if kept is not None:
         return PairingProposed.model_validate_json(kept)
     facts = [[_facts(store, page, compute, max_px) for page in pages] for pages in sides]
-    found = _in_pages(compute(propose, *facts, order), sides, facts, numbers)
+    found = _in_pages(compute(propose, *facts, order), sides, facts)
     store.blobs.cache(key, found.model_dump_json().encode())
     return found
 
@@ -306,9 +255,7 @@ def _facts(store: Store, page: Page, compute: Compute, max_px: int) -> SideFacts
     return SideFacts(width_mm, height_mm, imprint_of_page(store, page, compute, max_px), numbers, text)
 
 
-def _in_pages(
-    proposal: Proposal, sides: _Sides, facts: Sequence[Sequence[SideFacts]], numbers: tuple[int, int]
-) -> PairingProposed:
+def _in_pages(proposal: Proposal, sides: Sides, facts: Sequence[Sequence[SideFacts]]) -> PairingProposed:
     """Return a proposal with pages instead of places in their runs, and its evidence in codes."""
     unsure = set(proposal.unsure)
 
@@ -321,8 +268,6 @@ def _in_pages(
         )
 
     return PairingProposed(
-        fronts_run=numbers[0],
-        backs_run=numbers[1],
         fronts=[page.id for page in sides.fronts],
         backs=[page.id for page in sides.backs],
         backs_order=proposal.backs_order,

@@ -26,7 +26,7 @@ from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.pages import pages_of, picture_name, treatment_of
-from papiermappe.services.pairing import pair_again
+from papiermappe.services.pairing_by_itself import pair_again
 from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs

@@ -24,7 +24,7 @@ from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, page_facts, printed_on_page, treatment_of
-from papiermappe.services.pairing import RunPairing
+from papiermappe.services.pairing_by_itself import RunPairing
 from papiermappe.services.printed import PrintedPage
 from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store

@@ -3,12 +3,14 @@ import { get, pause, Refused } from "./http.js";
 import { t } from "./words.js";
 
 const ASK_EVERY_MS = 400;
+const ASKED_ANEW_AFTER = 25;
+export const SELECTED = "selected";
 const DIGITS = 9;
 
 /**
  * @typedef {{ front: number | null, back: number | null, step: string, sure: boolean }} Column a sheet of the proposal
  * @typedef {import("./mappe.js").Message} Message
- * @typedef {{ fronts_run: number, backs_run: number, backs_order: string, sure: boolean, by_habit: boolean, fronts: number[], backs: number[],
+ * @typedef {{ backs_order: string, sure: boolean, by_habit: boolean, fronts: number[], backs: number[],
  *   sheets: Column[], near: { front: number, back: number, evidence: Message[] }[] }} Proposal
  */
 
@@ -23,6 +25,9 @@ function ranksAt(first, count) {
   return places.map((place) => `${whole}${String(place).padStart(DIGITS, "0")}`);
 }
 
+/** The command was refused, and that has been told. */
+class NotAsked extends Error {}
+
 /** @param {any} mappe */
 export function createPairing(mappe) {
   let asked = 0;
@@ -32,10 +37,14 @@ export function createPairing(mappe) {
     active: false,
     busy: false,
     changed: false,
-    /** @type {number | null} */
+    /** @type {number | null} a run; null where selected pages are paired */
     fronts: null,
     /** @type {number | null} */
     backs: null,
+    /** @type {number[]} the pages that were selected, in their order */
+    selected: [],
+    /** how many of these, from the first, are fronts */
+    frontCount: 0,
     /** @type {string} an order that a person has chosen; "" for the one that is proposed */
     order: "",
     /** @type {Proposal | null} */
@@ -49,12 +58,19 @@ export function createPairing(mappe) {
     get runs() {
       return mappe.runs.filter((/** @type {any} */ run) => run.pages && !run.live && run.ticket?.sides !== "both" && run.landing !== "again" && run.landing !== "before");
     },
-    get possible() { return this.runs.length > 1; },
+    get possible() { return this.runs.length > 1 || mappe.selectedCount > 1; },
     /** @param {number} [fronts] @param {number} [backs] */
     open(fronts, backs) {
       const { runs } = this;
       if (!this.possible) return;
       this.active = true;
+      this.selected = mappe.selectedCount > 1 ? mappe.selectedIds : [];
+      this.frontCount = Math.ceil(this.selected.length / 2);
+      const isPart = this.selected.length > 1 && this.selected.length < mappe.pageCount;
+      if (fronts === undefined && (runs.length < 2 || isPart)) {
+        this.chooseSelected();
+        return;
+      }
       this.backs = backs ?? runs.at(-1).number;
       const last = runs.find((/** @type {any} */ run) => run.number === this.backs);
       this.fronts = fronts ?? last?.fronts_run ?? runs.filter((/** @type {any} */ run) => run.number !== this.backs).at(-1).number;
@@ -70,9 +86,22 @@ export function createPairing(mappe) {
     },
     /** @param {"fronts" | "backs"} side @param {number} run */
     choose(side, run) {
+      if (this.fronts === null) this.backs = this.runs.filter((/** @type {any} */ other) => other.number !== run).at(-1).number;
       if (run === this[side === "fronts" ? "backs" : "fronts"]) [this.fronts, this.backs] = [this.backs, this.fronts];
       else this[side] = run;
       this.order = "";
+      return this.ask();
+    },
+    /** Pair the selected pages with each other. */
+    chooseSelected() {
+      this.fronts = null;
+      this.backs = null;
+      this.order = "";
+      return this.ask();
+    },
+    /** @param {number} count */
+    countFronts(count) {
+      this.frontCount = Math.min(Math.max(1, count), this.selected.length - 1);
       return this.ask();
     },
     /** @param {string} order */
@@ -84,18 +113,20 @@ export function createPairing(mappe) {
       this.proposal = null;
       this.columns = [];
       mappe.propose(null);
-      const wanted = { fronts: this.fronts, backs: this.backs, ...(this.order ? { order: this.order } : {}) };
+      const sides = this.fronts === null ? { pages: this.selected, front_count: this.frontCount } : { fronts: this.fronts, backs: this.backs };
       const address = `/mappen/${mappe.id}/pairing`;
-      const query = new URLSearchParams(Object.entries(wanted).map(([name, value]) => [name, String(value)]));
       try {
-        let found = await get(`${address}?${query}`);
-        if (!found && mine === asked) await mappe.command(address, wanted);
-        while (!found && mine === asked) {
-          await pause(ASK_EVERY_MS);
-          found = await get(`${address}?${query}`);
+        let found = null;
+        let name = "";
+        for (let times = 0; !found && mine === asked; times += 1) {
+          // pages may have left or changed while they were compared: then this is asked for anew
+          if (times % ASKED_ANEW_AFTER === 0) name = await mappe.command(address, { sides, ...(this.order ? { order: this.order } : {}) });
+          else await pause(ASK_EVERY_MS);
+          if (name === undefined) throw new NotAsked();
+          found = mine === asked ? await get(`${address}/${name}`) : null;
         }
         if (mine !== asked) return;
-        this.take(found);
+        this.take(/** @type {Proposal} */ (found));
       } catch (error) {
         if (mine !== asked) return;
         this.close();

@@ -4,6 +4,7 @@ import { clock, pages, sheets, t } from "../words.js";
 import { letGo } from "./scanners.js";
 
 const CHOICES = ["sides", "paper", "source", "colour", "dpi", "lies", "turns_over", "brightness", "contrast"];
+const STEPS = ["straighten", "crop", "upright", "blank_backs_aside", "cut_at_dividers", "pair_backs"];
 const NUMBERS = new Set(["dpi", "brightness", "contrast"]);
 const LEAST_MM = 20;
 const MOST_MM = 1200;
@@ -77,7 +78,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
       letGo(event);
     },
     get pressed() {
-      return Object.fromEntries(["straighten", "crop", "upright", "blank_backs_aside", "cut_at_dividers"].map((name) => [name, String(Boolean(this.ticket[name]))]));
+      return Object.fromEntries(STEPS.map((name) => [name, String(Boolean(this.ticket[name]))]));
     },
     get countText() { return this.counted === null ? "" : String(this.counted); },
     /** @param {Event} event */
@@ -94,6 +95,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get hasOwnSize() { return this.ticket.paper === "own"; },
     get canLieSideways() { return !["own", "any"].includes(String(this.ticket.paper)); },
     get hasBacks() { return this.ticket.sides === "both"; },
+    get offersPairing() { return this.ticket.sides === "one" && this.ticket.source !== "glass"; },
     get hasBrightness() { return (this.choices.brightness ?? []).length > 0; },
     get hasContrast() { return (this.choices.contrast ?? []).length > 0; },
     get lengths() { return { width_mm: String(this.ticket.width_mm ?? ""), height_mm: String(this.ticket.height_mm ?? "") }; },

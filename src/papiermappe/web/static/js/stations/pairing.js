@@ -1,4 +1,5 @@
 // The station Order, while fronts and backs are put together: the sentence, what is uncertain, sliding.
+import { SELECTED } from "../pairing.js";
 import { pages, t } from "../words.js";
 
 /** @param {any} mappe @param {any} store the proposal */
@@ -18,9 +19,18 @@ export function pairing(mappe, store) {
     get ready() { return store.active && store.proposal !== null; },
     get notReady() { return !this.ready; },
     get runs() {
-      return store.runs.map((/** @type {any} */ run) => ({ number: run.number, text: t("run {number}, {pages}", { number: run.number, pages: pages(run.pages) }) }));
+      return store.runs.map((/** @type {any} */ run) => ({ value: run.number, text: t("run {number}, {pages}", { number: run.number, pages: pages(run.pages) }) }));
     },
-    get fronts() { return String(store.fronts); },
+    get choices() {
+      const selected = store.selected.length > 1 ? [{ value: SELECTED, text: t("the selected pages, the first") }] : [];
+      return [...(store.runs.length > 1 ? this.runs : []), ...selected];
+    },
+    get ofRuns() { return store.fronts !== null; },
+    get ofSelected() { return store.fronts === null; },
+    get frontCount() { return String(store.frontCount); },
+    get mostFronts() { return store.selected.length - 1; },
+    get restText() { return t("the other {count}", { count: store.selected.length - store.frontCount }); },
+    get fronts() { return store.fronts === null ? SELECTED : String(store.fronts); },
     get backs() { return String(store.backs); },
     get order() { return store.order || store.proposal?.backs_order || "turned_pile"; },
     get verdict() {
@@ -51,7 +61,17 @@ export function pairing(mappe, store) {
     open() { store.open(); },
     close() { store.close(); },
     /** @param {Event} event */
-    chooseFronts(event) { store.choose("fronts", Number(/** @type {HTMLSelectElement} */ (event.target).value)); },
+    chooseFronts(event) {
+      const { value } = /** @type {HTMLSelectElement} */ (event.target);
+      if (value === SELECTED) store.chooseSelected();
+      else store.choose("fronts", Number(value));
+    },
+    /** @param {Event} event */
+    countFronts(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      store.countFronts(Number(field.value) || store.frontCount);
+      field.value = this.frontCount;
+    },
     /** @param {Event} event */
     chooseBacks(event) { store.choose("backs", Number(/** @type {HTMLSelectElement} */ (event.target).value)); },
     /** @param {Event} event */
