@@ -11,8 +11,11 @@ from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import comparing, pairing, pairing_by_itself, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.imprints import imprint_key, imprint_of_page
+from papiermappe.services.pages import analysis_of
 from papiermappe.services.pairing import PairingProposed, PartsToPair, RunsToPair
 from papiermappe.store.database import Store
+from papiermappe.store.models import Page
 
 PAPERS = ("lease", "delivery-118", "hail")  # five sheets, each with something on both sides
 
@@ -238,3 +241,20 @@ def test_a_sheet_that_was_fed_twice_is_pointed_out_and_another_form_is_not(
     assert [again in warnings for warnings in said] == [False] * (len(said) - 1) + [True]
     comparing.compare_run(store, run, here, DEFAULT_LIMIT_PX)
     assert [warning.code for warning in desk(store, mappe).pages[-1].warnings].count("finding_same_again") == 1
+
+
+def test_an_imprint_that_is_torn_is_made_again(
+    store: Store, mappe: int, zaunkoenig: int, fronts: int, drawer: Drawer
+) -> None:
+    with store.begin() as session:
+        page = session.get_one(Page, desk(store, mappe).order[0])
+        analysis = analysis_of(page)
+        assert analysis is not None
+        key = imprint_key(page.capture.sha256, analysis.treatment)
+        whole = store.blobs.cached(key)
+        assert whole is not None
+        store.blobs.cache(key, whole[: len(whole) // 2])
+        again = imprint_of_page(store, page, here, DEFAULT_LIMIT_PX)
+    assert again is not None
+    assert again.to_bytes() == whole
+    assert store.blobs.cached(key) == whole

@@ -1,12 +1,14 @@
 """Imprints of pages: made when a page is examined, kept as long as there is room, made again at any time."""
 
+from contextlib import suppress
+
 import structlog
 
 from papiermappe.compute import Compute
 from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.pages import as_compared, capture_imprint
 from papiermappe.core.treatment import Treatment
-from papiermappe.errors import PapiermappeError
+from papiermappe.errors import PapiermappeError, PictureRefused
 from papiermappe.services.pages import analysis_of
 from papiermappe.services.pictures import captured_picture
 from papiermappe.store.blobs import Blobs
@@ -28,11 +30,21 @@ def imprint_of_page(store: Store, page: Page, compute: Compute, max_px: int) -> 
         return None
     key = imprint_key(page.capture.sha256, analysis.treatment)
     try:
-        kept = store.blobs.cached(key)
-        if kept is None:
-            kept = compute(capture_imprint, captured_picture(store, page.capture, max_px), analysis.treatment)
-            store.blobs.cache(key, kept)
-        return Imprint.from_bytes(kept)
+        return _kept(store, key) or _made(store, key, page, analysis.treatment, compute, max_px)
     except PapiermappeError as exc:
         log.warning("a page is compared without its picture", action="page.compare", page_id=page.id, cause=repr(exc))
         return None
+
+
+def _kept(store: Store, key: str) -> Imprint | None:
+    """Return an imprint that is kept; None where there is none, or it is torn or of an earlier version."""
+    kept = store.blobs.cached(key)
+    with suppress(PictureRefused):
+        return Imprint.from_bytes(kept) if kept else None
+    return None
+
+
+def _made(store: Store, key: str, page: Page, found: Treatment, compute: Compute, max_px: int) -> Imprint:
+    made = compute(capture_imprint, captured_picture(store, page.capture, max_px), found)
+    store.blobs.cache(key, made)
+    return Imprint.from_bytes(made)

@@ -72,6 +72,7 @@ SENTENCES: dict[str, str | Plural] = {
     "evidence_text": N_("the text goes on from the front to the back"),
     "evidence_size": N_("no other sheet has this size"),
     "evidence_tint": N_("the paper has the same tint"),
+    "evidence_holes": N_("both lack paper at the same places: holes, or a corner"),
     "no_fronts": N_("No front of run {run} lies in this Mappe any more: there is nothing to put backs behind."),
     "counted_otherwise": N_("{came} of {counted} counted sheets came."),
     "run_cut_off": N_("The run was cut off."),

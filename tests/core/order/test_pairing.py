@@ -3,6 +3,7 @@
 from functools import lru_cache
 from itertools import permutations
 
+import cv2
 import numpy as np
 import pytest
 
@@ -135,6 +136,40 @@ def test_nothing_to_go_by_is_habit_and_not_sure() -> None:
     assert not proposal.sure
     assert proposal.backs_order is BacksOrder.TURNED_PILE  # what people mostly do
     assert paired(proposal) == [(0, 3), (1, 2), (2, 1), (3, 0)]
+
+
+def punched(number: int, *places_mm: tuple[float, float], corner: bool = False) -> SideFacts:
+    """Return an empty page with holes that show black backing, and perhaps without its top left corner."""
+    hand = np.random.default_rng([17, number])
+    page = hand.normal(250, 1.5, (1169, 827)).clip(0, 255).astype(np.uint8)
+    for x_mm, y_mm in places_mm:
+        cv2.circle(page, (round(x_mm * DPI / 25.4), round(y_mm * DPI / 25.4)), 12, 30, -1)
+    if corner:
+        cv2.fillPoly(page, [np.array([(0, 0), (60, 0), (0, 50)], np.int32)], 30)
+    return SideFacts(210, 297, imprint_of(page, DPI))
+
+
+def test_holes_and_a_missing_corner_that_lie_mirrored_tell_which_sheets_belong_together() -> None:
+    # sheets 0 and 3 are not punched, sheet 4 lacks a corner: at its front top left, so seen from behind top right
+    holes, behind = ((12.0, 108.0), (12.0, 188.0)), ((198.0, 108.0), (198.0, 188.0))
+    ours = [punched(0), punched(1, *holes), punched(2, *holes), punched(3), punched(4, corner=True)]
+    theirs = [punched(10), punched(11, *behind), punched(13)]
+    flipped = punched(14, corner=True)
+    assert flipped.imprint is not None
+    assert flipped.imprint.missing_mm.tolist() == [[0.0, 0.0]]
+    missing = np.array([[210.0, 0.0]], np.float32)
+    theirs.append(flipped._replace(imprint=flipped.imprint._replace(missing_mm=missing)))
+    proposal = propose(ours, theirs, BacksOrder.AS_LAID)  # the back of sheet 1 or of sheet 2 was missed
+    named = {(sheet.front, sheet.back) for sheet in proposal.sheets if EvidenceKind.HOLES in sheet.evidence}
+    assert (4, 3) in named
+    assert not proposal.sure
+    assert [sheet.front for sheet in proposal.sheets if sheet.back is None] in ([1], [2])
+
+
+def test_what_is_printed_like_a_hole_on_fronts_alone_says_nothing() -> None:
+    dots = ((12.0, 108.0), (12.0, 188.0))
+    proposal = propose([punched(at, *dots) for at in range(4)], [punched(at) for at in range(4)])
+    assert proposal.by_habit
 
 
 def test_printed_numbers_tell_the_order_and_the_missing_back() -> None:

@@ -69,6 +69,7 @@ def align(
         reach: by how much fewer and how many more backs than fronts may have been laid at any time; 0, and the
             difference of their counts, lie within.
 
+    >>> from papiermappe.core.order.pair_sums import NO_NUMBER
     >>> nothing = np.full((1, 1), NO_NUMBER)
     >>> numbers = Numbering(nothing, nothing, np.array([], np.int64), 2, 1)
     >>> align(np.array([[3.0]]), np.zeros(1), np.zeros(1), numbers, (-3, 3)).steps

@@ -10,8 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.order.alignment import Numbering
-from papiermappe.core.order.imprint import Imprint
+from papiermappe.core.order.imprint import NOTHING_MISSING, Imprint
 from papiermappe.core.order.pair_sums import NO_NUMBER
+from papiermappe.core.order.show_through import Turn
 
 NULL_SCALE = 0.8  # of scores of sides that do not belong together: a logistic distribution
 FEWER = 3.0  # piles of few sheets tell little of how scores scatter; this much weight has what piles usually do
@@ -23,6 +24,7 @@ LEAST_SHARE, MOST_SHARE = 0.02, 0.98
 SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
 TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
+HOLE_TOLERANCE_MM, OTHER_HOLES = 3.0, -1.5
 GOES_ON = {(True, True): 0.9, (True, False): -0.6, (False, True): -1.5, (False, False): 0.2}
 MOST_NUMBERS = 4
 LEAST_VOTES = 3
@@ -37,6 +39,7 @@ class EvidenceKind(StrEnum):
     TEXT = "text"
     SIZE = "size"
     TINT = "tint"
+    HOLES = "holes"
 
 
 class TextEnds(NamedTuple):
@@ -145,6 +148,41 @@ def _tint(side: SideFacts) -> tuple[float, float]:
         return np.nan, np.nan
     red, green, blue = side.imprint.tint
     return red - green, blue - green
+
+
+def hole_evidence(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], turn: Turn) -> NDArray[np.float64]:
+    """Return the log likelihood ratios of pairs by where their sheets have holes or lack a corner, (fronts, backs).
+
+    0 where no front and back lack the same places: then a printed dot may have been taken for a hole.
+    """
+    mirrored = [_mirrored(side, turn) for side in fronts]
+    places = [_missing_mm(side) for side in backs]
+    alike = np.array([[_same_places(here, there) for there in places] for here in mirrored])
+    if not alike.any():
+        return np.zeros(alike.shape)
+    has = [np.array([len(missing) > 0 for missing in side]) for side in (mirrored, places)]
+    share = (alike.mean(axis=1, keepdims=True) + alike.mean(axis=0, keepdims=True)) / 2
+    other = np.where(has[0][:, None] | has[1][None], OTHER_HOLES, 0.0)
+    return np.asarray(np.where(alike, -np.log(share.clip(0.05, 1.0)), other), np.float64)
+
+
+def _missing_mm(side: SideFacts) -> NDArray[np.float32]:
+    return NOTHING_MISSING if side.imprint is None else side.imprint.missing_mm
+
+
+def _mirrored(side: SideFacts, turn: Turn) -> NDArray[np.float32]:
+    """Return where paper is missing as it is seen from behind."""
+    missing = _missing_mm(side)
+    if turn is Turn.LONG_EDGE:
+        return np.asarray(np.array([side.width_mm, 0]) + missing * (-1, 1), np.float32)
+    return np.asarray(np.array([0, side.height_mm]) + missing * (1, -1), np.float32)
+
+
+def _same_places(here: NDArray[np.float32], there: NDArray[np.float32]) -> bool:
+    if len(here) != len(there) or len(here) == 0:
+        return False
+    apart_mm = np.abs(here[:, None] - there[None]).max(axis=2)
+    return bool((apart_mm.min(axis=1) <= HOLE_TOLERANCE_MM).all() and (apart_mm.min(axis=0) <= HOLE_TOLERANCE_MM).all())
 
 
 def text_evidence(fronts: Sequence[SideFacts], backs: Sequence[SideFacts]) -> NDArray[np.float64]:

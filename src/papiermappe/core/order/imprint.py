@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import paper_cells
 from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.order.missing_paper import missing_paper
 from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
 from papiermappe.errors import PictureRefused
 
@@ -32,6 +33,9 @@ STEPS_A_DEVIATION = 25.0
 STEPS_A_LEVEL = 0.5
 
 
+NOTHING_MISSING = np.zeros((0, 2), np.float32)
+
+
 class Imprint(NamedTuple):
     """A page, straightened and cut to its sheet but not turned, as it is compared with others."""
 
@@ -44,6 +48,8 @@ class Imprint(NamedTuple):
     """Its print at 75 dpi, to be looked at closely."""
     tint: tuple[float, float, float]
     """RGB of the paper."""
+    missing_mm: NDArray[np.float32] = NOTHING_MISSING
+    """Where the sheet has holes, and which of its corners are missing, (places, 2): x, y from the top left."""
 
     @property
     def ink(self) -> Pixels:
@@ -54,7 +60,8 @@ class Imprint(NamedTuple):
         """Return it as a file, to be kept."""
         out = io.BytesIO()
         ink = np.frombuffer(self.ink_png, np.uint8)
-        np.savez(out, printed=self.printed, shade=self.shade, ink=ink, tint=np.array(self.tint, np.float32))
+        tint = np.array(self.tint, np.float32)
+        np.savez(out, printed=self.printed, shade=self.shade, ink=ink, tint=tint, missing=self.missing_mm)
         return out.getvalue()
 
     @classmethod
@@ -64,7 +71,8 @@ class Imprint(NamedTuple):
             with np.load(io.BytesIO(data), allow_pickle=False) as kept:
                 red, green, blue = (float(level) for level in kept["tint"])
                 printed, shade = (np.asarray(kept[name], np.int8) for name in ("printed", "shade"))
-                return cls(printed, shade, kept["ink"].tobytes(), (red, green, blue))
+                missing_mm = np.asarray(kept["missing"], np.float32).reshape(-1, 2)
+                return cls(printed, shade, kept["ink"].tobytes(), (red, green, blue), missing_mm)
         except Exception as exc:  # what numpy and zipfile say of broken data depends on how they are broken
             raise PictureRefused("picture_damaged") from exc
 
@@ -90,10 +98,12 @@ def imprint_of(page: Pixels, dpi: float) -> Imprint:
         cv2.resize(paper, small.shape[1::-1], interpolation=cv2.INTER_LINEAR) - to_grey(small), np.float32
     )
     ink = np.where(darker > GRAIN_LEVELS, darker, 0).clip(0, 255)
-    _, png = cv2.imencode(".png", ink.astype(np.uint8), [cv2.IMWRITE_PNG_COMPRESSION, 1])
+    levels = ink.astype(np.uint8)
+    _, png = cv2.imencode(".png", levels, [cv2.IMWRITE_PNG_COMPRESSION, 1])
     tint = np.median(cells.colour.reshape(-1, 1 if cells.colour.ndim == 2 else 3), axis=0) * np.ones(3)
     shade = _shade(darker, _fields(paper))
-    return Imprint(_printed(ink), shade, png.tobytes(), (float(tint[0]), float(tint[1]), float(tint[2])))
+    red, green, blue = (float(level) for level in tint)
+    return Imprint(_printed(ink), shade, png.tobytes(), (red, green, blue), missing_paper(levels, INK_DPI))
 
 
 def _fields(paper: NDArray[np.float32]) -> NDArray[np.float32]:

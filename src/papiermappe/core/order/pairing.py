@@ -15,6 +15,7 @@ from papiermappe.core.order.alignment import Alignment, Numbering, Step, align
 from papiermappe.core.order.evidence import (
     EvidenceKind,
     SideFacts,
+    hole_evidence,
     numbering_of,
     shade_evidence,
     size_evidence,
@@ -92,7 +93,7 @@ def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], order: Back
     reach = _reach(len(fronts), len(backs))
     shades = Shades([side.imprint for side in fronts], [side.imprint for side in backs], reach)
     twice = _twice(fronts), _twice(backs)
-    weighed = [_weigh(fronts, backs, way, shades.scores(way), twice) for way in BacksOrder]
+    weighed = [_weigh(fronts, backs, way, shades, twice) for way in BacksOrder]
     totals = np.array([one.alignment.log_likelihood + HABIT[one.order] for one in weighed])
     shares = np.exp(totals - np.logaddexp.reduce(totals))
     taken = int(totals.argmax()) if order is None else list(BacksOrder).index(order)
@@ -108,10 +109,11 @@ def _weigh(
     fronts: Sequence[SideFacts],
     backs: Sequence[SideFacts],
     order: BacksOrder,
-    scores: NDArray[np.float64],
+    shades: Shades,
     twice: tuple[NDArray[np.float64], NDArray[np.float64]],
 ) -> _Weighed:
-    """Lay the backs in one order to the fronts, given the scores of what shines through."""
+    """Lay the backs in one order to the fronts, given what shines through and which sides came twice."""
+    scores = shades.scores(order)
     laid = list(backs) if order is BacksOrder.AS_LAID else list(backs)[::-1]
     back_twice = twice[1] if order is BacksOrder.AS_LAID else np.roll(twice[1][::-1], 1)
     reach = _reach(len(fronts), len(backs))
@@ -119,6 +121,7 @@ def _weigh(
     if fronts and laid:
         parts[EvidenceKind.SIZE] = size_evidence(fronts, laid)
         parts[EvidenceKind.TINT] = tint_evidence(fronts, laid)
+        parts[EvidenceKind.HOLES] = hole_evidence(fronts, laid, shades.turn)
         parts[EvidenceKind.TEXT] = text_evidence(fronts, laid)
     numbering = numbering_of(fronts, laid)
     rest = sum(parts.values(), np.zeros(scores.shape))

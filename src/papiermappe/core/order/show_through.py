@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.order.imprint import Imprint
@@ -34,10 +35,12 @@ class Turn(StrEnum):
 
 
 class Spectra(NamedTuple):
-    """A side, ready to be compared."""
+    """A side, ready to be compared: as it lies, and as it would lie had the sheet been turned over."""
 
     shade: _Spectrum
     mirrored_print: _Spectrum
+    turned_shade: _Spectrum
+    turned_print: _Spectrum
 
 
 class Comparison:
@@ -57,33 +60,55 @@ class Comparison:
 
     def spectra(self, side: Imprint) -> Spectra:
         """Return a side's spectra."""
-        printed = side.printed.astype(np.float32)
-        mirrored = printed[:, ::-1] if self._turn is Turn.LONG_EDGE else printed[::-1]
-        return Spectra(self._spectrum(side.shade.astype(np.float32)), self._spectrum(mirrored))
+        mirrored = side.printed[:, ::-1] if self._turn is Turn.LONG_EDGE else side.printed[::-1]
+        shade, printed = self._spectrum(side.shade), self._spectrum(mirrored)
+        return Spectra(shade, printed, self._turned(shade), self._turned(printed))
 
     def scores(self, front: Spectra, backs: Sequence[Spectra]) -> NDArray[np.float64]:
         """Return for each back how far its peak stands above the rest, in standard deviations."""
-        here = front.shade * np.stack([back.mirrored_print for back in backs]).conj()
-        there = np.stack([back.shade for back in backs]) * front.mirrored_print.conj()
-        both = here + self._seen_from_the_front(there)
+        both = np.empty((len(backs), *front.shade.shape), np.complex64)
+        strengths = [
+            _crossed(front.shade, front.turned_print, back.mirrored_print, back.turned_shade, crossed)
+            for back, crossed in zip(backs, both, strict=True)
+        ]
         surface = ((self._down @ both) @ self._across).real
-        power = _strengths(both).sum(axis=1)
-        # of a real picture only half of the spectrum is kept: all columns but the first stand for two
-        deviation = np.sqrt(2 * power.sum(axis=1) - power[:, 0] + 1e-20)
-        return np.asarray(surface.max(axis=(1, 2)) / deviation, np.float64)
+        return np.asarray(surface.max(axis=(1, 2)) / np.sqrt(np.array(strengths) + 1e-20), np.float64)
 
-    def _seen_from_the_front(self, spectra: _Spectrum) -> _Spectrum:
-        """Return surfaces as they are where the sheet has not been turned over: flipped along the axis of the turn."""
-        rows = len(self._rows)
-        flipped = spectra[:, (-np.arange(rows)) % rows]
+    def _turned(self, spectrum: _Spectrum) -> _Spectrum:
+        """Return the spectrum of a picture flipped along the axis of the turn."""
+        flipped = np.ascontiguousarray(spectrum[(-np.arange(len(spectrum))) % len(spectrum)])
         return flipped if self._turn is Turn.LONG_EDGE else flipped.conj()
 
-    def _spectrum(self, picture: NDArray[np.float32]) -> _Spectrum:
-        whole = np.fft.rfft2(picture, self._shape)
-        spectrum = whole[self._rows, : self._band.shape[1]].astype(np.complex64) * self._band
-        whitened = spectrum * np.maximum(_strengths(spectrum), 1e-20) ** np.float32(-WHITENED / 2)
-        total = float(np.sqrt(_strengths(whitened).sum()))
-        return np.asarray(whitened / max(total, 1e-12), np.complex64)
+    def _spectrum(self, picture: NDArray[np.int8]) -> _Spectrum:
+        height, width = picture.shape
+        padded = np.zeros(self._shape, np.float32)
+        padded[:height, :width] = picture
+        whole = cv2.dft(padded, flags=cv2.DFT_COMPLEX_OUTPUT, nonzeroRows=height)
+        kept = np.ascontiguousarray(whole[self._rows, : self._band.shape[1]], np.float32)
+        return _whitened(kept.view(np.complex64)[..., 0], self._band)
+
+
+@njit("f8(c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1])", cache=True, fastmath=True)
+def _crossed(shade, turned_print, mirrored_print, turned_shade, crossed):  # type: ignore[no-untyped-def]
+    """Fill in the cross spectrum of a front's and a back's, both ways added; return the strength of its surface."""
+    rows, columns = crossed.shape
+    strength = 0.0
+    for row in range(rows):
+        for column in range(columns):
+            value = shade[row, column] * np.conj(mirrored_print[row, column])
+            value += turned_shade[row, column] * np.conj(turned_print[row, column])
+            crossed[row, column] = value
+            # of a real picture only half of the spectrum is kept: all columns but the first stand for two
+            strength += (value.real**2 + value.imag**2) * (1.0 if column == 0 else 2.0)
+    return strength
+
+
+def _whitened(spectrum: _Spectrum, band: NDArray[np.float32]) -> _Spectrum:
+    """Return the part of a spectrum within a band, its strengths evened out and adding up to 1."""
+    within = spectrum * band
+    whitened = within * np.maximum(_strengths(within), 1e-20) ** np.float32(-WHITENED / 2)
+    total = float(np.sqrt(_strengths(whitened).sum()))
+    return np.ascontiguousarray(whitened / max(total, 1e-12), np.complex64)
 
 
 def _strengths(spectrum: _Spectrum) -> NDArray[np.float32]:
@@ -121,12 +146,20 @@ def can_be_seen(front: Imprint, back: Imprint, turn: Turn) -> bool:
 
     Where pictures hide each other, or both sides are nearly empty, nothing shows whether they belong together.
     """
-    height, width = (min(lengths) for lengths in zip(front.shade.shape, back.shade.shape, strict=True))
+    across = turn is Turn.LONG_EDGE
+    seen = _behind_paper(front.shade, back.printed, across) + _behind_paper(back.shade, front.printed, across)
+    return bool(seen >= LEAST_SEEN**2)
+
+
+@njit("f8(i1[:, :], i1[:, :], b1)", cache=True)
+def _behind_paper(shade, printed, across):  # type: ignore[no-untyped-def]
+    """Return the squares, added up, of print that lies behind bare paper of the other side."""
+    height, width = min(shade.shape[0], printed.shape[0]), min(shade.shape[1], printed.shape[1])
     seen = 0.0
-    for near, far in ((front, back), (back, front)):
-        behind = far.printed[:height, :width][
-            (slice(None), slice(None, None, -1)) if turn is Turn.LONG_EDGE else slice(None, None, -1)
-        ]
-        levels = np.where(near.shade[:height, :width] != 0, behind, 0).astype(np.float32)
-        seen += float((levels * levels).sum())
-    return seen >= LEAST_SEEN**2
+    for row in range(height):
+        behind = printed[row if across else height - 1 - row]
+        for column in range(width):
+            if shade[row, column] != 0:
+                level = np.float64(behind[width - 1 - column if across else column])
+                seen += level * level
+    return seen

@@ -229,7 +229,7 @@ export function createPairing(mappe) {
 /** @type {Record<string, () => string>} */
 const SHORT = {
   evidence_numbers: () => t("numbers"), evidence_show_through: () => t("shows through"), evidence_text: () => t("text goes on"),
-  evidence_size: () => t("size"), evidence_tint: () => t("paper"),
+  evidence_size: () => t("size"), evidence_tint: () => t("paper"), evidence_holes: () => t("holes"),
 };
 
 /** @param {(number | null)[]} sides */
