@@ -35,12 +35,10 @@ class Turn(StrEnum):
 
 
 class Spectra(NamedTuple):
-    """A side, ready to be compared: as it lies, and as it would lie had the sheet been turned over."""
+    """A side, ready to be compared."""
 
     shade: _Spectrum
     mirrored_print: _Spectrum
-    turned_shade: _Spectrum
-    turned_print: _Spectrum
 
 
 class Comparison:
@@ -61,23 +59,12 @@ class Comparison:
     def spectra(self, side: Imprint) -> Spectra:
         """Return a side's spectra."""
         mirrored = side.printed[:, ::-1] if self._turn is Turn.LONG_EDGE else side.printed[::-1]
-        shade, printed = self._spectrum(side.shade), self._spectrum(mirrored)
-        return Spectra(shade, printed, self._turned(shade), self._turned(printed))
+        return Spectra(self._spectrum(side.shade), self._spectrum(mirrored))
 
     def scores(self, front: Spectra, backs: Sequence[Spectra]) -> NDArray[np.float64]:
         """Return for each back how far its peak stands above the rest, in standard deviations."""
-        both = np.empty((len(backs), *front.shade.shape), np.complex64)
-        strengths = [
-            _crossed(front.shade, front.turned_print, back.mirrored_print, back.turned_shade, crossed)
-            for back, crossed in zip(backs, both, strict=True)
-        ]
-        surface = ((self._down @ both) @ self._across).real
-        return np.asarray(surface.max(axis=(1, 2)) / np.sqrt(np.array(strengths) + 1e-20), np.float64)
-
-    def _turned(self, spectrum: _Spectrum) -> _Spectrum:
-        """Return the spectrum of a picture flipped along the axis of the turn."""
-        flipped = np.ascontiguousarray(spectrum[(-np.arange(len(spectrum))) % len(spectrum)])
-        return flipped if self._turn is Turn.LONG_EDGE else flipped.conj()
+        is_short = self._turn is Turn.SHORT_EDGE
+        return np.array([_peak(*front, *back, self._down, self._across, is_short) for back in backs], np.float64)
 
     def _spectrum(self, picture: NDArray[np.int8]) -> _Spectrum:
         height, width = picture.shape
@@ -88,19 +75,40 @@ class Comparison:
         return _whitened(kept.view(np.complex64)[..., 0], self._band)
 
 
-@njit("f8(c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1])", cache=True, fastmath=True)
-def _crossed(shade, turned_print, mirrored_print, turned_shade, crossed):  # type: ignore[no-untyped-def]
-    """Fill in the cross spectrum of a front's and a back's, both ways added; return the strength of its surface."""
-    rows, columns = crossed.shape
+@njit("f8(c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], b1)", cache=True, fastmath=True)
+def _peak(front_shade, front_print, back_shade, back_print, down, across, is_short):  # type: ignore[no-untyped-def]
+    """Return the highest peak of both ways' cross-correlations added, in standard deviations.
+
+    Compiled instead of products of matrices: those are worked out by all cores, and wait for each other.
+    """
+    rows, columns = front_shade.shape
+    shifts = len(down)
+    real, imaginary = np.empty(columns, np.float32), np.empty(columns, np.float32)
+    sums = np.zeros((2, shifts, columns), np.float32)
     strength = 0.0
     for row in range(rows):
+        flipped = (rows - row) % rows  # what is seen from the back, as it lies where the sheet is not turned over
         for column in range(columns):
-            value = shade[row, column] * np.conj(mirrored_print[row, column])
-            value += turned_shade[row, column] * np.conj(turned_print[row, column])
-            crossed[row, column] = value
+            from_the_back = back_shade[flipped, column] * np.conj(front_print[flipped, column])
+            value = front_shade[row, column] * np.conj(back_print[row, column])
+            value += np.conj(from_the_back) if is_short else from_the_back
+            real[column], imaginary[column] = value.real, value.imag
             # of a real picture only half of the spectrum is kept: all columns but the first stand for two
             strength += (value.real**2 + value.imag**2) * (1.0 if column == 0 else 2.0)
-    return strength
+        for shift in range(shifts):
+            by_real, by_imaginary = down[shift, row].real, down[shift, row].imag
+            for column in range(columns):
+                sums[0, shift, column] += real[column] * by_real - imaginary[column] * by_imaginary
+                sums[1, shift, column] += real[column] * by_imaginary + imaginary[column] * by_real
+    highest = 0.0
+    for shift in range(shifts):
+        for aside in range(shifts):
+            level = 0.0
+            for column in range(columns):
+                by = across[column, aside]
+                level += sums[0, shift, column] * by.real - sums[1, shift, column] * by.imag
+            highest = max(highest, level)
+    return highest / np.sqrt(strength + 1e-20)
 
 
 def _whitened(spectrum: _Spectrum, band: NDArray[np.float32]) -> _Spectrum:
