@@ -17,10 +17,11 @@ from papiermappe.core.order.show_through import Turn
 NULL_SCALE = 0.8  # of scores of sides that do not belong together: a logistic distribution
 FEWER = 3.0  # piles of few sheets tell little of how scores scatter; this much weight has what piles usually do
 USUAL_SCATTER = 1.5
-MOST, LEAST = 12.0, -3.0  # no single pair may decide everything
+MOST, LEAST = 12.0, -5.0  # no single pair may decide everything
 ROUNDS = 6
-FIRST_SHARE, FIRST_MEAN = 0.5, 8.0
-LEAST_SHARE, MOST_SHARE = 0.02, 0.98
+FIRST_MEAN = 8.0
+FIRST_SHINING, FIRST_NOT = 0.4, 0.1  # prior: of one pile, the paper of nearly all sheets shows its other side, or of none
+LEAST_SHARE, MOST_SHARE = 0.02, 0.995
 SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
 TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
@@ -79,12 +80,12 @@ def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> 
         return np.zeros_like(scores)
     centred = _centred(scores, known)
     null = np.exp(-np.logaddexp(0, centred / NULL_SCALE) - np.logaddexp(0, -centred / NULL_SCALE)) / NULL_SCALE
-    share, mean = FIRST_SHARE, FIRST_MEAN
+    share, mean = 0.5, FIRST_MEAN
     for _ in range(ROUNDS):
         shining = _gamma(centred, mean)
         is_shining = np.where(known, likely * share * shining / (share * shining + (1 - share) * null + 1e-12), 0)
         told = float((likely * known).sum())
-        share = float(np.clip((is_shining.sum() + FIRST_SHARE) / (told + 1), LEAST_SHARE, MOST_SHARE))
+        share = float(np.clip((is_shining.sum() + FIRST_SHINING) / (told + FIRST_SHINING + FIRST_NOT), LEAST_SHARE, MOST_SHARE))
         mean = float((is_shining * centred.clip(0)).sum() + FIRST_MEAN) / (float(is_shining.sum()) + 1)
         mean = max(mean, 2.0)
     ratio = np.log((share * _gamma(centred, mean) + (1 - share) * null + 1e-12) / (null + 1e-12))

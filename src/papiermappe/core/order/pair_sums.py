@@ -65,7 +65,11 @@ def _taken(  # type: ignore[no-untyped-def]  # numba's own types stand above
     if step == _PAIR:
         weight += pairs[front, back]
     elif again:
-        weight += front_twice[front] if step == _FRONT_TWICE else back_twice[back]
+        # what comes twice belongs to the other side of its sheet as well the second time
+        if step == _FRONT_TWICE:
+            weight += front_twice[front] + (max(0.0, pairs[front, back - 1]) if back > 0 else 0.0)
+        else:
+            weight += back_twice[back] + (max(0.0, pairs[front - 1, back]) if front > 0 else 0.0)
     if state == len(bases):
         return weight, to_front, to_back, state
     expected = bases[state] + by * front - (by if again else 0)

@@ -29,7 +29,7 @@ from papiermappe.core.order.twins import Sameness, compare
 
 DRIFT = 3  # how many sheets both runs together may have lost or doubled beyond what their counts tell
 HABIT = {BacksOrder.TURNED_PILE: float(np.log(0.8)), BacksOrder.AS_LAID: float(np.log(0.2))}
-TWICE = {Sameness.SAME: 7.0, Sameness.OTHER: -9.0, Sameness.UNKNOWN: 0.0}
+TWICE = {Sameness.SAME: 9.0, Sameness.OTHER: -9.0, Sameness.UNKNOWN: -4.0}  # what cannot be told is not set aside
 ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
