@@ -366,6 +366,21 @@ def test_a_run_begins_only_with_a_ticket_the_device_offers(
     assert desk(store, mappe).runs[0].stopping
 
 
+def test_what_began_before_the_device_went_is_answered_again_as_it_was(
+    web: TestClient, store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    key = {"Idempotency-Key": "5f0c2c7e-1111-4222-8333-444455556666"}
+    added = {"Idempotency-Key": "5f0c2c7e-1111-4222-8333-444455557777"}
+    start = {"device": zaunkoenig, "ticket": {"source": "feeder", "sides": "both", "dpi": 300, "colour": "grey"}}
+    address = {"address": drawer.escl("zaunkoenig")}
+    run = web.post(f"/mappen/{mappe}/runs", json=start, headers=key).json()
+    assert web.post("/devices", json=address, headers=added).json() == zaunkoenig
+    drawer.trouble(gone=True)
+    assert web.post(f"/mappen/{mappe}/runs", json=start, headers=key).json() == run
+    assert web.post("/devices", json=address, headers=added).json() == zaunkoenig
+    assert len(desk(store, mappe).runs) == 1
+
+
 def test_a_run_on_a_device_that_is_gone_is_refused(
     web: TestClient, mappe: int, zaunkoenig: int, drawer: Drawer
 ) -> None:

@@ -18,7 +18,7 @@ from papiermappe.devices.model import Abilities, DeviceState, DeviceStatus, Tick
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
-from papiermappe.services.transaction import transaction
+from papiermappe.services.transaction import number_answered, transaction
 from papiermappe.store.database import Store, notify_intake
 from papiermappe.store.models import Device, Run, RunState
 
@@ -57,6 +57,8 @@ def add_device(caller: Caller, store: Store, address: str, limits: Limits) -> in
     Raises:
         DeviceError: it is no address, or no scanner answers there.
     """
+    if (known := number_answered(caller, store)) is not None:
+        return known
     url = device_url(address)
     with EsclClient(url, limits) as client:
         abilities = client.abilities()

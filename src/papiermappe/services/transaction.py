@@ -44,3 +44,15 @@ def transaction(
         return store.run(once)
 
     return in_transaction
+
+
+def number_answered(caller: Caller, store: Store) -> int | None:
+    """Return the number that a command was answered with when it came before; None if it did not.
+
+    For commands that ask a device before their transaction: it may have gone since.
+    """
+    if caller.request_id is None:
+        return None
+    with store.begin() as session:
+        known = session.scalar(select(Receipt.answer).where(Receipt.request_id == caller.request_id))
+    return int(known["answer"]) if known else None

@@ -10,6 +10,7 @@ from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import devices, runs
 from papiermappe.services.errors import NotPossible
+from papiermappe.services.transaction import number_answered
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, Ctx, Id
 
@@ -43,6 +44,8 @@ class StartBacks(BaseModel):
 @router.post("/mappen/{mappe_id}/runs")
 def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
     """Start a run."""
+    if (begun := number_answered(caller, ctx.store)) is not None:
+        return begun
     ticket = _possible_ticket(ctx, caller, command)
     where = command.landing, command.areas
     return runs.start_run(caller, ctx.store, mappe_id, command.device, ticket, command.counted, *where)
@@ -51,6 +54,8 @@ def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
 @router.post("/runs/{run_id}/backs")
 def start_backs(ctx: Ctx, caller: Asks, run_id: Id, command: StartBacks) -> int:
     """Start the run of the backs of a run."""
+    if (begun := number_answered(caller, ctx.store)) is not None:
+        return begun
     ticket = _possible_ticket(ctx, caller, command)
     return runs.start_backs(caller, ctx.store, run_id, command.device, ticket, command.order)
 
