@@ -15,6 +15,14 @@ MAX_CODES = 12
 READ_DPI = 150
 """Finer pictures are reduced to it: codes that are meant for scanners are readable then, and much faster."""
 
+CELL_PX, WINDOW_CELLS = 7, 7  # at READ_DPI: a window of the least side of a square code
+PAD_PX = 70  # what is taken around what looks like a code
+INK_SHARES = 0.28, 0.74  # of a square code, and hardly ever of print
+EDGES_SHARE = 0.045  # changes from ink to paper, across and down, a pixel
+MOST_PATCHES, MOST_PATCH_PX = 6, 420
+LOOKED_AT_CLOSELY = 2
+SHARPENED_BY, SHARPENED_PX = (2, 1), 4
+
 _FORMATS = {
     CodeFormat.QR: zxingcpp.QRCode,
     CodeFormat.DATA_MATRIX: zxingcpp.DataMatrix,
@@ -44,7 +52,7 @@ def read_codes(grey: Pixels, dpi: float) -> list[PageCode]:
     if dpi > READ_DPI * 1.5:
         scale = READ_DPI / dpi
         grey = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
-    found = _in_order(_read(grey, _ALL)) or [code for patch in _patches(grey) for code in _read(patch, _SQUARE)]
+    found = _in_order(_read(grey, _ALL)) or _read_stained(grey)
     distinct = {(_NAMES[str(code.format)], text): None for code in found if (text := one_line(code.text)[:MAX_TEXT])}
     return [PageCode(format=kind, text=text) for kind, text in list(distinct)[:MAX_CODES]]
 
@@ -59,15 +67,37 @@ def _in_order(found: list[zxingcpp.Barcode]) -> list[zxingcpp.Barcode]:
     return sorted(found, key=lambda code: (code.position.top_left.y, code.position.top_left.x))
 
 
-CELL_PX, WINDOW_CELLS = 7, 7  # at READ_DPI: a window of the least side of a square code
-PAD_PX = 70  # what is taken around what looks like a code
-INK_SHARES = 0.28, 0.74  # of a square code, and hardly ever of print
-EDGES_SHARE = 0.045  # changes from ink to paper, across and down, a pixel
-MOST_PATCHES, MOST_PATCH_PX = 6, 420
+def _read_stained(grey: Pixels) -> list[zxingcpp.Barcode]:
+    """Return square codes that are read only where their stains are taken out, and some only at another size."""
+    patches = list(_patches(grey))
+    found = [code for patch in patches for code in _read(_enlarged(patch, 2), _SQUARE)]
+    if found:
+        return found
+    for patch in patches[:LOOKED_AT_CLOSELY]:
+        for closer in _closer(patch):
+            if found := _read(closer, _SQUARE):
+                return found
+    return []
+
+
+def _closer(patch: Pixels) -> Iterator[Pixels]:
+    twice = _enlarged(patch, 2)
+    for by in SHARPENED_BY:
+        yield _sharpened(twice, by)
+    yield _enlarged(patch, 3)
+
+
+def _enlarged(patch: Pixels, times: int) -> Pixels:
+    return np.asarray(cv2.resize(patch, None, fx=times, fy=times, interpolation=cv2.INTER_CUBIC), np.uint8)
+
+
+def _sharpened(patch: Pixels, by: int) -> Pixels:
+    soft = cv2.GaussianBlur(patch, (0, 0), SHARPENED_PX)
+    return np.asarray(cv2.addWeighted(patch, 1 + by, soft, -by, 0), np.uint8)
 
 
 def _patches(grey: Pixels) -> Iterator[Pixels]:
-    """Yield what looks like a square code, with its stains taken out and twice as large: some are only read so."""
+    """Yield what looks like a square code, with its stains taken out, the largest first."""
     even = _evened(grey)
     ink = np.asarray(cv2.threshold(even, 150, 255, cv2.THRESH_BINARY_INV)[1], np.uint8)
     here = ink[1:, 1:]
@@ -79,8 +109,7 @@ def _patches(grey: Pixels) -> Iterator[Pixels]:
     for left, top, width, height in (boxes[at, :4] * CELL_PX for at in largest):
         if max(width, height) > MOST_PATCH_PX:
             continue  # a picture
-        patch = even[max(0, top - PAD_PX) : top + height + PAD_PX, max(0, left - PAD_PX) : left + width + PAD_PX]
-        yield np.asarray(cv2.resize(patch, None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC), np.uint8)
+        yield even[max(0, top - PAD_PX) : top + height + PAD_PX, max(0, left - PAD_PX) : left + width + PAD_PX]
 
 
 def _share_about(levels: Pixels) -> NDArray[np.float32]:

@@ -20,7 +20,10 @@ USUAL_SCATTER = 1.5
 MOST, LEAST = 12.0, -5.0  # no single pair may decide everything
 ROUNDS = 6
 FIRST_MEAN = 8.0
-FIRST_SHINING, FIRST_NOT = 0.4, 0.1  # prior: of one pile, the paper of nearly all sheets shows its other side, or of none
+FIRST_SHINING, FIRST_NOT = (
+    0.4,
+    0.1,
+)  # prior: of one pile, the paper of nearly all sheets shows its other side, or of none
 LEAST_SHARE, MOST_SHARE = 0.02, 0.995
 SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
@@ -85,7 +88,9 @@ def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> 
         shining = _gamma(centred, mean)
         is_shining = np.where(known, likely * share * shining / (share * shining + (1 - share) * null + 1e-12), 0)
         told = float((likely * known).sum())
-        share = float(np.clip((is_shining.sum() + FIRST_SHINING) / (told + FIRST_SHINING + FIRST_NOT), LEAST_SHARE, MOST_SHARE))
+        share = float(
+            np.clip((is_shining.sum() + FIRST_SHINING) / (told + FIRST_SHINING + FIRST_NOT), LEAST_SHARE, MOST_SHARE)
+        )
         mean = float((is_shining * centred.clip(0)).sum() + FIRST_MEAN) / (float(is_shining.sum()) + 1)
         mean = max(mean, 2.0)
     ratio = np.log((share * _gamma(centred, mean) + (1 - share) * null + 1e-12) / (null + 1e-12))
