@@ -1,16 +1,16 @@
 """A look at the glass, and areas of it that become a page each."""
 
 import pytest
-from tests.helpers import ANNA, QUICK_GLASS, Drawer, analyse_all, desk, scan
+from tests.helpers import ANNA, QUICK_GLASS, Drawer, analyse_all, desk, here, scan
 
 from papiermappe.core.zones import Zone
-from papiermappe.devices.errors import DeviceUnreachable
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.services import devices, looking, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
 
+LIMITS = Limits()
 AT_300 = QUICK_GLASS.model_copy(update={"dpi": 300})
 SMALL = ("weigh-2041", "card", "receipt")
 SIZES_MM = {"weigh-2041": (148, 210), "card": (85.6, 54), "receipt": (80, 200)}
@@ -23,9 +23,17 @@ def kiebitz(store: Store, drawer: Drawer) -> int:
     return devices.add_device(ANNA, store, drawer.escl("kiebitz"), Limits())
 
 
-def look(store: Store, device: int) -> looking.Look:
-    """Look at the glass."""
-    return looking.look_at_glass(ANNA, store, device, Limits())
+def look(store: Store, device: int, limits: Limits = LIMITS) -> looking.Look:
+    """Look at the glass, as a worker does. Raises NotPossible: something is in the way."""
+    name = looking.request_look(ANNA, store, device)
+    assert looking.look_seen(store, name) is None
+    looking.look_at_glass(store, device, name, here, limits)
+    outcome = looking.look_seen(store, name)
+    assert outcome is not None
+    if outcome.problem is not None:
+        raise NotPossible(outcome.problem.code)
+    assert outcome.look is not None
+    return outcome.look
 
 
 @pytest.mark.parametrize("papers", [SMALL[:1], SMALL[:2], SMALL, ("card",) * 6])
@@ -73,8 +81,20 @@ def test_a_look_waits_for_nobody_and_says_what_is_wrong(
     with pytest.raises(NotFound):
         look(store, 999)
     drawer.trouble("kiebitz", gone=True)
-    with pytest.raises(DeviceUnreachable):
-        looking.look_at_glass(ANNA, store, kiebitz, Limits(connect_s=0.5, answer_s=0.5, busy_s=0))
+    with pytest.raises(NotPossible, match="device_unreachable"):
+        look(store, kiebitz, Limits(connect_s=0.5, answer_s=0.5, busy_s=0))
+
+
+def test_a_look_that_a_worker_left_is_taken_by_the_next_and_done_once(
+    store: Store, kiebitz: int, drawer: Drawer
+) -> None:
+    drawer.lay("card", into="kiebitz", where="glass")
+    name = looking.request_look(ANNA, store, kiebitz)
+    looking.look_at_glass(store, kiebitz, name, here, Limits())
+    first = looking.look_seen(store, name)
+    drawer.trouble("kiebitz", gone=True)
+    looking.look_at_glass(store, kiebitz, name, here, Limits())
+    assert looking.look_seen(store, name) == first
 
 
 def test_several_areas_become_a_page_each_in_one_go(store: Store, mappe: int, kiebitz: int, drawer: Drawer) -> None:

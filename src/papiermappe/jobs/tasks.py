@@ -13,6 +13,7 @@ from papiermappe.services import (
     delivering,
     filing,
     levels,
+    looking,
     pairing,
     pictures,
     reading,
@@ -42,7 +43,7 @@ def tasks(
     """
     blueprint = Blueprint()
     max_px = limits.page_px
-    _arriving(blueprint, store, incoming, limits)
+    _arriving(blueprint, store, incoming, limits, pools)
     _pairing(blueprint, store, pools, max_px)
 
     @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
@@ -77,12 +78,16 @@ def tasks(
     return blueprint
 
 
-def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Limits) -> None:
-    """Add the tasks that bring pages in."""
+def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Limits, pools: Pools) -> None:
+    """Add the tasks that bring pages in, or look what lies on a glass."""
 
     @blueprint.task(name=JobKind.RECEIVE, retry=RETRIED)
     def receive(run_id: int) -> None:
         receiving.receive(store, run_id, limits)
+
+    @blueprint.task(name=JobKind.LOOK, retry=RETRIED)
+    def look(device_id: int, name: str) -> None:
+        looking.look_at_glass(store, device_id, name, pools.foreground, limits)
 
     @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
     def import_files(run_id: int) -> None:

@@ -58,7 +58,7 @@ class Lane(NamedTuple):
 
 
 LANES = (
-    Lane((JobKind.RECEIVE,), 8),  # they wait for devices
+    Lane((JobKind.RECEIVE, JobKind.LOOK), 8),  # they wait for devices
     Lane((JobKind.IMPORT,), 2),
     Lane((JobKind.RENDER, JobKind.ANALYSE, JobKind.ESTIMATE_LEVELS, JobKind.FIND_UPRIGHT), 6),
     Lane((JobKind.PAIR, JobKind.COMPARE_RUN), 1),

@@ -98,6 +98,8 @@ def _sweep(store: Store, now: datetime) -> int:
     for prefix in ("pictures", "readings", "estimates", "imprints"):
         for keys in _batches(store, prefix, now - PICTURES_KEPT):
             removed += _remove(store, [key for key in keys if _last(key).partition("-")[0] not in pictures])
+    for keys in _batches(store, "looks", now - YOUNG):
+        removed += _remove(store, keys)
     return removed
 
 

@@ -1,37 +1,37 @@
-"""A look at the glass: what lies on it, fast and at low resolution. It is shown, and never kept."""
+"""A look at the glass: what lies on it, fast and at low resolution. It is shown for a while, and is never a page."""
 
 import contextlib
-from collections.abc import Sequence
-from typing import NamedTuple
+from uuid import uuid4
 
-import numpy as np
+from pydantic import BaseModel, ConfigDict
 from sqlalchemy import exists, select
+from sqlalchemy.orm import Session
 
-from papiermappe.core.clean import find_originals, stray_light
-from papiermappe.core.clean.stray_light import is_of_light
-from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import page_jpeg
+from papiermappe.compute import Compute
+from papiermappe.core.glass import see_glass
 from papiermappe.core.picture import CapturedPicture
-from papiermappe.core.treatment import Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.devices.errors import AnswerRefused, DeviceError
 from papiermappe.devices.escl import EsclClient, Limits
 from papiermappe.devices.model import ANY_SIZE, Colour, Sides, Source, SourceAbilities, TicketSettings
+from papiermappe.errors import PapiermappeError
+from papiermappe.message import Message
 from papiermappe.services.caller import Caller
-from papiermappe.services.devices import device_at
-from papiermappe.services.errors import NotPossible
+from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.transaction import transaction
+from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Run, RunState
+from papiermappe.store.models import Device, Run, RunState
+from papiermappe.store.queue import JobKind, enqueue
 
 LEAST_DPI = 150
 """Enough to find edges through a scanner's noise."""
-SHOWN_PX = 900
-WHOLE_SHARE = 0.97
-"""A find that takes so much of the glass is the glass itself."""
 
 
-class Look(NamedTuple):
+class Look(BaseModel):
     """What lies on the glass."""
+
+    model_config = ConfigDict(ser_json_bytes="base64", val_json_bytes="base64")
 
     jpeg: bytes
     """As it is shown: smaller than the device sent it."""
@@ -43,19 +43,50 @@ class Look(NamedTuple):
     """Whether the lid does not lie flat."""
 
 
-def look_at_glass(caller: Caller, store: Store, device_id: int, limits: Limits) -> Look:
-    """Scan the whole glass quickly, and find what lies on it.
+class LookOutcome(BaseModel):
+    """How a look ended."""
+
+    model_config = ConfigDict(ser_json_bytes="base64", val_json_bytes="base64")
+
+    look: Look | None = None
+    problem: Message | None = None
+    """What was in the way."""
+
+
+@transaction
+def request_look(_: Caller, session: Session, device_id: int) -> str:
+    """Have the glass of a device looked at; return the name under which the look will be known.
 
     Raises:
         NotFound: there is no such device.
-        NotPossible: it has no glass, or a run has it.
-        DeviceError: it does not answer as it should.
+        NotPossible: a run has it.
     """
-    device = device_at(caller, store, device_id)
+    _free_device(session, device_id)
+    name = uuid4().hex
+    enqueue(session, JobKind.LOOK, device_id=device_id, name=name)
+    return name
+
+
+def look_seen(store: Store, name: str) -> LookOutcome | None:
+    """Return how a look ended; None until it has."""
+    kept = store.blobs.cached(Blobs.look_key(name))
+    return LookOutcome.model_validate_json(kept) if kept else None
+
+
+def look_at_glass(store: Store, device_id: int, name: str, compute: Compute, limits: Limits) -> None:
+    """Scan the whole glass quickly, find what lies on it, and keep that for a while under a name."""
+    if look_seen(store, name) is not None:
+        return
+    try:
+        outcome = LookOutcome(look=_look(store, device_id, compute, limits))
+    except PapiermappeError as exc:
+        outcome = LookOutcome(problem=exc.message)
+    store.blobs.cache(Blobs.look_key(name), outcome.model_dump_json().encode())
+
+
+def _look(store: Store, device_id: int, compute: Compute, limits: Limits) -> Look:
     with store.begin() as session:
-        live = exists().where(Run.device_id == device_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
-        if session.scalar(select(live)):
-            raise NotPossible("device_at_work_now", device=device.name)
+        device = _free_device(session, device_id)
     with EsclClient(device.url, limits) as client:
         able = client.abilities().glass
         if able is None:
@@ -70,13 +101,19 @@ def look_at_glass(caller: Caller, store: Store, device_id: int, limits: Limits) 
     if data is None:
         raise AnswerRefused("answer_unreadable")
     picture = CapturedPicture(data, float(ticket.dpi), limits.page_px)
-    shown = page_jpeg(picture, Treatment(), SHOWN_PX, THUMBNAIL_QUALITY)
-    originals = originals_on(picture, able)
-    light_gets_in = stray_light(picture.pixels(), picture.dpi, [original.corners() for original in originals])
-    if light_gets_in:
-        size_mm = able.width_mm, able.height_mm
-        originals = [original for original in originals if not is_of_light(original.corners(), size_mm)]
-    return Look(shown, able.width_mm, able.height_mm, originals, light_gets_in)
+    seen = compute(see_glass, picture, (able.width_mm, able.height_mm))
+    return Look(width_mm=able.width_mm, height_mm=able.height_mm, **seen._asdict())
+
+
+def _free_device(session: Session, device_id: int) -> Device:
+    """Return a device that no run has. Raises NotFound, NotPossible."""
+    device = session.get(Device, device_id)
+    if device is None:
+        raise NotFound("device_gone")
+    live = exists().where(Run.device_id == device_id, Run.state.in_([RunState.RECEIVING, RunState.WAITING]))
+    if session.scalar(select(live)):
+        raise NotPossible("device_at_work_now", device=device.name)
+    return device
 
 
 def _quick(able: SourceAbilities) -> TicketSettings:
@@ -84,22 +121,3 @@ def _quick(able: SourceAbilities) -> TicketSettings:
     enough = [dpi for dpi in able.resolutions_dpi if dpi >= LEAST_DPI] or list(able.resolutions_dpi)
     colour = Colour.COLOUR if Colour.COLOUR in able.colours else able.colours[0]
     return TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=min(enough), colour=colour, paper=ANY_SIZE)
-
-
-def originals_on(picture: CapturedPicture, able: SourceAbilities) -> list[Zone]:
-    """Return the boxes round what lies on a glass, in mm from its corner, in reading order."""
-    boxes = [_on_glass(corners, able) for corners in find_originals(picture.pixels(), picture.dpi)]
-    whole_mm2 = able.width_mm * able.height_mm
-    return [box for box in boxes if box.width_mm * box.height_mm < WHOLE_SHARE * whole_mm2]
-
-
-def _on_glass(corners: Sequence[tuple[float, float]], able: SourceAbilities) -> Zone:
-    """Return a box as far as it lies on the glass."""
-    places = np.clip(np.array(corners), 0.0, (able.width_mm, able.height_mm))
-    (left, top), (right, bottom) = places.min(axis=0), places.max(axis=0)
-    return Zone(
-        x_mm=round(float(left), 1),
-        y_mm=round(float(top), 1),
-        width_mm=round(max(1.0, float(right - left)), 1),
-        height_mm=round(max(1.0, float(bottom - top)), 1),
-    )

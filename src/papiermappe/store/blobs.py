@@ -67,6 +67,11 @@ class Blobs:
         return f"estimates/{pages[:2]}/{pages}-{part}"
 
     @staticmethod
+    def look_key(name: str) -> str:
+        """Where a look at a glass lies for a while."""
+        return f"looks/{name[:2]}/{name}.json"
+
+    @staticmethod
     def document_key(sha256: str) -> str:
         """Where a filed document lies."""
         return f"documents/{sha256[:2]}/{sha256}.pdf"

@@ -14,6 +14,7 @@ class JobKind(StrEnum):
     """The kinds of jobs, by the names under which workers know them. Each has a queue of its own."""
 
     RECEIVE = "receive"
+    LOOK = "look"
     IMPORT = "import"
     RENDER = "render"
     ANALYSE = "analyse"
@@ -28,6 +29,7 @@ class JobKind(StrEnum):
 
 _PRIORITY = {
     JobKind.RECEIVE: 30,
+    JobKind.LOOK: 30,
     JobKind.RENDER: 20,
     JobKind.IMPORT: 15,
     JobKind.ANALYSE: 10,

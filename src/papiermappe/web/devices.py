@@ -3,7 +3,7 @@
 from base64 import b64encode
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Path, Query
 from pydantic import BaseModel, Field
 
 from papiermappe.core.encode.level import Level
@@ -11,6 +11,7 @@ from papiermappe.core.zones import Zone
 from papiermappe.devices.model import Abilities, Lies, Sides, Source, Span, TicketSettings, TurnsOver
 from papiermappe.services import costs, devices, looking
 from papiermappe.services.costs import Cost, TicketCosts
+from papiermappe.services.errors import NotPossible
 from papiermappe.services.offers import unoffered
 from papiermappe.web.author import Asks
 from papiermappe.web.context import Ctx, Id
@@ -114,15 +115,28 @@ class LookView(BaseModel):
 
 
 @router.post("/{device_id}/look")
-def look(ctx: Ctx, caller: Asks, device_id: Id) -> LookView:
-    """Look at the glass."""
-    seen = looking.look_at_glass(caller, ctx.store, device_id, ctx.limits)
-    return LookView(
-        picture=f"data:image/jpeg;base64,{b64encode(seen.jpeg).decode()}",
-        width_mm=seen.width_mm,
-        height_mm=seen.height_mm,
-        originals=seen.originals,
-        light_gets_in=seen.light_gets_in,
+def look(ctx: Ctx, caller: Asks, device_id: Id) -> str:
+    """Have the glass looked at; return the name of the look."""
+    return looking.request_look(caller, ctx.store, device_id)
+
+
+@router.get("/looks/{name}")
+def look_seen(ctx: Ctx, name: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")]) -> LookView | None:
+    """Return what a look has shown; nothing until it has."""
+    outcome = looking.look_seen(ctx.store, name)
+    if outcome is not None and outcome.problem is not None:
+        raise NotPossible(outcome.problem.code, **outcome.problem.params)
+    seen = outcome.look if outcome else None
+    return (
+        None
+        if seen is None
+        else LookView(
+            picture=f"data:image/jpeg;base64,{b64encode(seen.jpeg).decode()}",
+            width_mm=seen.width_mm,
+            height_mm=seen.height_mm,
+            originals=seen.originals,
+            light_gets_in=seen.light_gets_in,
+        )
     )
 
 

@@ -1,6 +1,9 @@
 // A look at the glass: what lies there, outlined; outlines are moved and resized by mouse, touch, arrow keys and numbers.
+import { get, pause } from "../http.js";
 import { length, t } from "../words.js";
 
+const ASK_EVERY_MS = 200;
+const PATIENCE_MS = 90_000;
 const LEAST_MM = 10;
 const SNAP_MM = 4;
 const HANDLE_MM = 6;
@@ -40,12 +43,25 @@ export function createGlass(mappe, devices) {
     async look() {
       if (this.looking || devices.chosenId === null) return;
       this.looking = true;
-      const seen = await mappe.command(`/devices/${devices.chosenId}/look`);
+      const seen = await this.seenBy(await mappe.command(`/devices/${devices.chosenId}/look`));
       this.looking = false;
       if (!seen) return;
       this.seen = seen;
       this.areas = seen.originals.map((/** @type {Omit<Area, "id">} */ original) => ({ ...original, id: next++ }));
       this.chosen = this.areas[0]?.id ?? null;
+    },
+    /** Wait for what a look shows; nothing where something is in the way, which is told. @param {string | undefined} name */
+    async seenBy(name) {
+      const until = Date.now() + PATIENCE_MS;
+      try {
+        while (name !== undefined && Date.now() < until) {
+          const seen = await get(`/devices/looks/${name}`);
+          if (seen) return seen;
+          await pause(ASK_EVERY_MS);
+        }
+        if (name !== undefined) mappe.problem = t("The scanner has not shown its glass. Nothing was scanned. Look once more.");
+      } catch (error) { mappe.complain(error); }
+      return null;
     },
     close() { this.seen = null; this.areas = []; this.chosen = null; },
     /** @param {number} id */
