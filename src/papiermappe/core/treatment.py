@@ -112,13 +112,19 @@ class Treatment(_Value):
         """The corners that are cropped to, None where cropping is off."""
         return self.crop.corners if self.crop and self.crop.on else None
 
+    @property
+    def has_own_size(self) -> bool:
+        """Whether the page has a size that was set by hand."""
+        return self.crop is not None and self.crop.on and self.crop.origin is Origin.BY_HAND
+
     def lies_like(self, other: "Treatment") -> bool:
         """Whether the content of a page lies at the same place under both treatments."""
         return self._geometry == other._geometry
 
     @property
     def _geometry(self) -> tuple[object, ...]:
-        return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns
+        own_size = ("own size",) if self.has_own_size else ()
+        return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns, *own_size
 
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
@@ -136,11 +142,26 @@ class PageBox(NamedTuple):
     skew_deg: float
     """Counter-clockwise."""
 
+    @property
+    def corners(self) -> Quad:
+        """Its corners on the capture: top left, top right, bottom right, bottom left of the page."""
+        across, down = self.width_mm / 2, self.height_mm / 2
+        ends = ((-across, -down), (across, -down), (across, down), (-across, down))
+        moved = [self.moved(*end) for end in ends]
+        first, second, third, fourth = ((box.centre_x_mm, box.centre_y_mm) for box in moved)
+        return first, second, third, fourth
+
+    def moved(self, across_mm: float, down_mm: float) -> "PageBox":
+        """Return a box of this size farther right and down, along its own sides."""
+        x_mm, y_mm = rotation_deg(self.skew_deg) @ np.array([across_mm, down_mm])
+        return self._replace(centre_x_mm=self.centre_x_mm + float(x_mm), centre_y_mm=self.centre_y_mm + float(y_mm))
+
 
 def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox:
     """Return where the page lies on a capture of the given size, before quarter turns.
 
-    The box holds every corner that is cropped to; one that is a paper size within 1.5 mm gets that size exactly.
+    The box holds every corner that is cropped to; one that is a paper size within 1.5 mm gets that size exactly, unless
+    it was set by hand.
     """
     corners = treatment.sheet or ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
     upright = np.array(corners) @ rotation_deg(-treatment.skew_deg).T
@@ -148,7 +169,8 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
     shift = rotation_deg(-90.0 * treatment.quarter_turns) @ np.array(treatment.margins)
     centre = rotation_deg(treatment.skew_deg) @ ((low + high) / 2 - shift)
     box_width_mm, box_height_mm = (float(side) for side in np.clip(high - low, 1.0, MAX_PAGE_MM))
-    paper = nearest_size(box_width_mm, box_height_mm) if treatment.sheet or treatment.corners else None
+    has_found_size = (treatment.sheet or treatment.corners) and not treatment.has_own_size
+    paper = nearest_size(box_width_mm, box_height_mm) if has_found_size else None
     if paper is not None:
         box_width_mm, box_height_mm = paper.width_mm, paper.height_mm
     return PageBox(float(centre[0]), float(centre[1]), box_width_mm, box_height_mm, treatment.skew_deg)
@@ -156,7 +178,7 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
 
 def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height in mm of the page that a capture of `width_px` x `height_px` becomes."""
-    box = page_box(*_flat_size_mm(width_px, height_px, dpi, treatment), treatment)
+    box = page_box(*flat_size_mm(width_px, height_px, dpi, treatment), treatment)
     return (box.height_mm, box.width_mm) if treatment.quarter_turns % 2 else (box.width_mm, box.height_mm)
 
 
@@ -176,7 +198,7 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
         PictureRefused: the capture cannot be decoded.
     """
     head = capture.head()
-    box = page_box(*_flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment), treatment)
+    box = page_box(*flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment), treatment)
     scale = _scale_for(box, treatment.quarter_turns, capture.dpi, width_px)
     reduction = _reduction_for(scale)
     decoded = decoded_reduction(capture.dpi, reduction)
@@ -190,7 +212,7 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     return _toned(upright, capture.dpi * scale, treatment.tone)
 
 
-def _flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
+def flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height of the capture; of the sheet on it, where it is a photo that is made flat."""
     if treatment.corners is not None:
         height_px, width_px = rectified_size_px(_in_px(treatment.corners, dpi), width_px, height_px)

@@ -8,10 +8,10 @@ from sqlalchemy.orm import Session
 from papiermappe.compute import Compute
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.order.places import Side
-from papiermappe.core.order.twins import same_as_before
+from papiermappe.core.order.twins import Sameness
 from papiermappe.services import cutting, pairing_by_itself
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
-from papiermappe.services.imprints import imprint_of_page
+from papiermappe.services.imprints import compared_in_turn
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.pages import analysis_of, in_turn
 from papiermappe.services.transaction import transaction
@@ -37,8 +37,8 @@ def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> Non
         with store.begin() as session:
             brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)
             pages = session.scalars(in_turn(brought)).all()
-        imprints = [imprint_of_page(store, page, compute, max_px) for page in pages]
-        twice = [page.id for page, is_same in zip(pages, compute(same_as_before, imprints), strict=True) if is_same]
+        compared = compared_in_turn(store, pages, compute, max_px)
+        twice = [page.id for page, found in zip(pages, compared, strict=True) if found.again is Sameness.SAME]
         if twice:
             point_out(MACHINE, store, run_id, twice)
     pairing_by_itself.pair_by_itself(store, run_id, compute, max_px)

@@ -71,7 +71,7 @@ def record(
     copies = operation.pages if isinstance(operation, CopyToMappe) else ()
     nowhere = Page.id.in_(copies) & Page.mappe_id.is_(None)
     query = select(Page).where(Page.mappe_id.in_(list(mappen)) | nowhere)
-    if not operation.by_files:
+    if not operation.by_captures:
         query = query.options(lazyload(Page.capture))
     if not operation.whole_mappe:
         query = query.where(Page.id.in_(operation.pages))
@@ -79,7 +79,7 @@ def record(
     if operation.by_numbers:
         states = page_states(pages)
     else:
-        states = [page_state(page, with_file=operation.by_files) for page in pages]
+        states = [page_state(page, with_capture=operation.by_captures) for page in pages]
     changes = operation.apply(states)
     if not changes:
         return None

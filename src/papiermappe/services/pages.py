@@ -12,7 +12,7 @@ from papiermappe.core.order.dividers import CodeRule, meaning_of
 from papiermappe.core.order.numbers import numbers_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.printed import Printed
-from papiermappe.core.treatment import Treatment, page_size_mm
+from papiermappe.core.treatment import Treatment, flat_size_mm, page_size_mm
 from papiermappe.store.models import Capture, IncomingFile, Page
 
 
@@ -55,9 +55,9 @@ def picture_name(page: Page) -> str:
     return treatment_of(page).picture_key(page.capture.sha256)
 
 
-def page_state(page: Page, number: int | None = None, *, blank: bool = False, with_file: bool = False) -> PageState:
+def page_state(page: Page, number: int | None = None, *, blank: bool = False, with_capture: bool = False) -> PageState:
     """Return a page as operations see it."""
-    capture = page.capture if with_file else None
+    capture = page.capture if with_capture else None
     return PageState(
         id=page.id,
         mappe_id=page.mappe_id,
@@ -70,7 +70,13 @@ def page_state(page: Page, number: int | None = None, *, blank: bool = False, wi
         blank=blank,
         file=(capture.file_name, capture.file_page or 1) if capture and capture.file_name else None,
         begins=page.begins,
+        scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
+        stored_found=page.analysis["treatment"] if page.analysis else None,
     )
+
+
+def _scan_mm(capture: Capture, page: Page) -> tuple[float, float]:
+    return flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))
 
 
 def page_states(pages: Sequence[Page]) -> list[PageState]:

@@ -22,7 +22,7 @@ from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.imprints import imprint_of_page
+from papiermappe.services.imprints import Compared, compared_in_turn
 from papiermappe.services.landing import chain_of
 from papiermappe.services.pages import analysis_of, in_turn, is_blank, printed_on_page
 from papiermappe.services.transaction import transaction
@@ -238,13 +238,14 @@ def worked_out(
     kept = store.blobs.cached(key)
     if kept is not None:
         return PairingProposed.model_validate_json(kept)
-    facts = [[_facts(store, page, compute, max_px) for page in pages] for pages in sides]
+    compared = [compared_in_turn(store, pages, compute, max_px) for pages in sides]
+    facts = [list(map(_facts, pages, found)) for pages, found in zip(sides, compared, strict=True)]
     found = _in_pages(compute(propose, *facts, order), sides, facts)
     store.blobs.cache(key, found.model_dump_json().encode())
     return found
 
 
-def _facts(store: Store, page: Page, compute: Compute, max_px: int) -> SideFacts:
+def _facts(page: Page, compared: Compared) -> SideFacts:
     analysis, printed, capture = analysis_of(page), printed_on_page(page), page.capture
     treatment = as_compared(analysis.treatment) if analysis else None
     width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment or Treatment())
@@ -252,7 +253,7 @@ def _facts(store: Store, page: Page, compute: Compute, max_px: int) -> SideFacts
     if printed and printed.begins_within is not None and printed.ends_within is not None:
         text = TextEnds(printed.begins_within, printed.ends_within)
     numbers = tuple(dict.fromkeys(number.number for number in printed.numbers)) if printed else ()
-    return SideFacts(width_mm, height_mm, imprint_of_page(store, page, compute, max_px), numbers, text)
+    return SideFacts(width_mm, height_mm, compared.imprint, numbers, text, compared.again)
 
 
 def _in_pages(proposal: Proposal, sides: Sides, facts: Sequence[Sequence[SideFacts]]) -> PairingProposed:

@@ -13,7 +13,7 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.order.places import Side
-from papiermappe.core.treatment import SURE, Origin, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Origin, Treatment, flat_size_mm, page_box, page_size_mm
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
@@ -80,6 +80,16 @@ class FindingView(BaseModel):
     is_warning: bool
 
 
+class FrameView(BaseModel):
+    """The part of a scan that becomes the page, before its quarter turns."""
+
+    centre_x_mm: float
+    centre_y_mm: float
+    width_mm: float
+    height_mm: float
+    skew_deg: float
+
+
 class PageDetail(BaseModel):
     """Everything that is known about one page."""
 
@@ -88,6 +98,7 @@ class PageDetail(BaseModel):
     findings: list[FindingView]
     scan_width_mm: float
     scan_height_mm: float
+    frame: FrameView
     run: int
     """Its number in its Mappe."""
     sheet: int | None
@@ -306,12 +317,14 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
         printed = printed_on_page(page)
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
+    frame = page_box(*flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment), treatment)
     return PageDetail(
         page=_page_view(page, treatment, analysis),
         treatment=treatment,
         findings=_findings(treatment, analysis) if analysis else [],
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
+        frame=FrameView(**frame._asdict()),
         run=number or 0,
         sheet=capture.sheet,
         file_name=capture.file_name,

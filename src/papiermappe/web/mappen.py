@@ -8,6 +8,7 @@ from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse
 
 from papiermappe.core.operations import Operation
+from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
 from papiermappe.services import delivering, journal, mappen, undoing
 from papiermappe.services.pictures import PictureSize
@@ -137,6 +138,8 @@ def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
             "languages": languages,
             "reading": {"languages": reading.languages, "mode": reading.mode.value},
         }
+    if station == "tidy":
+        return {"paper_lengths_mm": sorted({length for size in SIZES for length in size[1:]})}
     return {}
 
 

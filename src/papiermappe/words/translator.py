@@ -80,6 +80,8 @@ class Words:
             return self.value(name, value)
         if name in {"bytes", "limit_bytes"}:
             return self.size(value)
+        if isinstance(value, float):
+            return format_decimal(value, format="#,##0.##", locale=self.locale).replace("-", "\N{MINUS SIGN}")
         return self.number(value) if isinstance(value, int) and name == "count" else str(value)
 
     # ---- numbers, sizes, dates, lists

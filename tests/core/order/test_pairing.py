@@ -117,6 +117,12 @@ def test_a_back_that_was_fed_twice_is_told_from_a_stranger() -> None:
     assert [(sheet.step, sheet.back) for sheet in proposal.sheets if sheet.front is None] == [(Step.BACK_TWICE, 3)]
 
 
+def test_sides_printed_all_alike_are_not_taken_for_one_that_came_again() -> None:
+    alike = [side(1, seed=number)._replace(again=Sameness.SAME) for number in range(5)]
+    proposal = propose(plain(5), alike, BacksOrder.AS_LAID)
+    assert [sheet.step for sheet in proposal.sheets] == [Step.PAIR] * 5
+
+
 def test_faults_that_meet_are_not_called_sure() -> None:
     # front 3 and back 4 are missing: the counts agree, and front 4 seems to have back 3
     proposal = propose(fronts(0, 1, 2, 4, 5, 6), backs(0, 1, 2, 3, 5, 6))

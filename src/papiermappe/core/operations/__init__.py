@@ -17,6 +17,7 @@ from papiermappe.core.operations.arranging import (
     SortByNumbers,
 )
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
+from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, PageState
 from papiermappe.core.operations.taking import TakeAgain
@@ -35,6 +36,7 @@ __all__ = [
     "JoinMappe",
     "Journaled",
     "Move",
+    "MoveSides",
     "MoveToMappe",
     "Nudge",
     "Operation",
@@ -42,6 +44,8 @@ __all__ = [
     "PartInto",
     "Reverse",
     "SetAside",
+    "SetPageSize",
+    "SetSkew",
     "SetTone",
     "SheetSides",
     "SortByArrival",
@@ -51,4 +55,5 @@ __all__ = [
     "TakeAgain",
     "Turn",
     "Uncut",
+    "UseFound",
 ]

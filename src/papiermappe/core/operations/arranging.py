@@ -102,7 +102,7 @@ class SortByFiles(BaseOperation):
 
     kind: Literal["sort_by_files"] = "sort_by_files"
     whole_mappe: ClassVar[bool] = True
-    by_files: ClassVar[bool] = True
+    by_captures: ClassVar[bool] = True
     pages: PageIds | tuple[()] = ()
     """None: all."""
 

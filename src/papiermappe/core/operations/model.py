@@ -41,11 +41,20 @@ class PageState:
     """The name of the file it comes from, and its page there, where that is known."""
     begins: str | None = None
     """The name of the document that begins with its sheet, empty where it has none yet; None where none begins."""
+    scan_mm: tuple[float, float] = (0.0, 0.0)
+    """Width and height of its capture, or of the sheet on a photo once it is flat, where that is needed."""
+    stored_found: Mapping[str, Any] | None = None
+    """The treatment that follows from what the machine found, as JSON; None where it has not been examined."""
 
     @cached_property
     def treatment(self) -> Treatment:
         """What is done to its capture."""
         return Treatment.model_validate(self.stored_treatment)
+
+    @cached_property
+    def found(self) -> Treatment | None:
+        """What the machine would do to its capture; None until that is known."""
+        return Treatment.model_validate(self.stored_found) if self.stored_found else None
 
     @property
     def place(self) -> Place:
@@ -79,8 +88,8 @@ class BaseOperation(BaseModel):
     by_numbers: ClassVar[bool] = False
     """Whether `apply` needs the printed numbers of pages, and whether they are blank."""
 
-    by_files: ClassVar[bool] = False
-    """Whether `apply` needs the files that pages come from."""
+    by_captures: ClassVar[bool] = False
+    """Whether `apply` needs to know captures: the files that pages come from, and their sizes."""
 
     pages: PageIds
 

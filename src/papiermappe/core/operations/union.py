@@ -18,6 +18,7 @@ from papiermappe.core.operations.arranging import (
     SortByNumbers,
 )
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
+from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
@@ -28,17 +29,21 @@ Operation = Annotated[
     | Cut
     | Interleave
     | Move
+    | MoveSides
     | MoveToMappe
     | Nudge
     | Reverse
     | SetAside
+    | SetPageSize
+    | SetSkew
     | SetTone
     | SortByArrival
     | SortByFiles
     | SortByNumbers
     | Straighten
     | Turn
-    | Uncut,
+    | Uncut
+    | UseFound,
     Field(discriminator="kind"),
 ]
 

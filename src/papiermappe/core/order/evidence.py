@@ -13,6 +13,7 @@ from papiermappe.core.order.alignment import Numbering
 from papiermappe.core.order.imprint import NOTHING_MISSING, Imprint
 from papiermappe.core.order.pair_sums import NO_NUMBER
 from papiermappe.core.order.show_through import Turn
+from papiermappe.core.order.twins import Sameness
 
 NULL_SCALE = 0.8  # of scores of sides that do not belong together: a logistic distribution
 FEWER = 3.0  # piles of few sheets tell little of how scores scatter; this much weight has what piles usually do
@@ -63,6 +64,8 @@ class SideFacts(NamedTuple):
     numbers: tuple[int, ...] = ()
     """What may be its printed number."""
     text: TextEnds | None = None
+    again: Sameness | None = None
+    """Whether it is the side before it, taken again; None: the imprints of both are to be compared."""
 
 
 def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -25,11 +25,12 @@ from papiermappe.core.order.evidence import (
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.order.shades import Shades
 from papiermappe.core.order.show_through import Turn
-from papiermappe.core.order.twins import Sameness, compare
+from papiermappe.core.order.twins import Sameness, compare_in_turn
 
 DRIFT = 3  # how many sheets both runs together may have lost or doubled beyond what their counts tell
 HABIT = {BacksOrder.TURNED_PILE: float(np.log(0.8)), BacksOrder.AS_LAID: float(np.log(0.2))}
 TWICE = {Sameness.SAME: 9.0, Sameness.OTHER: -9.0, Sameness.UNKNOWN: -4.0}  # what cannot be told is not set aside
+ALL_ALIKE = 1 / 3
 ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
@@ -140,12 +141,11 @@ def _reach(fronts: int, backs: int) -> tuple[int, int]:
 
 def _twice(sides: Sequence[SideFacts]) -> NDArray[np.float64]:
     """Return for each side the log likelihood ratio of its being the one before, taken again."""
-    ratios = np.zeros(len(sides))
-    for at in range(1, len(sides)):
-        before, now = sides[at - 1].imprint, sides[at].imprint
-        if before is not None and now is not None:
-            ratios[at] = TWICE[compare(before, now)]
-    return ratios
+    compared = compare_in_turn([side.imprint if side.again is None else None for side in sides])
+    again = [found if side.again is None else side.again for side, found in zip(sides, compared, strict=True)]
+    if again.count(Sameness.SAME) > ALL_ALIKE * len(again):  # printed alike, as the backs of a form
+        again = [Sameness.UNKNOWN if one is Sameness.SAME else one for one in again]
+    return np.array([TWICE[one] if at else 0.0 for at, one in enumerate(again)])
 
 
 def _near_diagonal(shape: tuple[int, ...]) -> NDArray[np.float64]:

@@ -44,10 +44,10 @@ def compare(one: Imprint, other: Imprint) -> Sameness:
     return _compared_closely(one.ink, other.ink)
 
 
-def same_as_before(pages: Sequence[Imprint | None]) -> list[bool]:
-    """Return for each page of a run whether it is the page before it, taken again; none that is unknown is."""
+def compare_in_turn(pages: Sequence[Imprint | None]) -> list[Sameness]:
+    """Return for each page of a run whether it is the page before it, taken again; of the first it is not known."""
     return [
-        before is not None and now is not None and compare(before, now) is Sameness.SAME
+        Sameness.UNKNOWN if before is None or now is None else compare(before, now)
         for before, now in zip([None, *pages], pages, strict=False)
     ]
 

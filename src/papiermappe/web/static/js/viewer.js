@@ -1,15 +1,17 @@
 // The viewer: one page large, as an SVG measured in mm. Zoom by wheel, pinch and keys up to the scan's own pixels, pan by
-// dragging; what lies over the page is drawn into layers, in mm of the page.
+// dragging; what lies over the page is drawn into layers, in mm of the page, and grips on it can be dragged.
+import { createGrips, layLine } from "./grips.js";
 import { again } from "./lanes.js";
+import { svg as make } from "./svg.js";
 
-const SVG = "http://www.w3.org/2000/svg";
 const MAX_PX_A_SCAN_PX = 4; // a scan's pixel is shown so large at most
 const STEP = 1.25;
 const RULER_PX = 18;
 const MARGIN_PX = 14;
 
 /**
- * @typedef {{ href: string, fullHref: string, width: number, height: number, dpi: number, label: string, turned: number }} Shown
+ * @typedef {{ width: number, height: number, transform: string }} Placed the picture's own size in mm, and how it lies
+ * @typedef {{ href: string, fullHref: string, width: number, height: number, dpi: number, label: string, turned: number, placed?: Placed }} Shown
  */
 
 /** @param {HTMLElement} home an element that is positioned */
@@ -21,7 +23,8 @@ export function createViewer(home) {
   const rulers = make("svg", { class: "viewer-rulers", "aria-hidden": "true" });
   const ticks = make("path", {});
   rulers.append(ticks);
-  sheet.append(picture, layers);
+  const grips = createGrips();
+  sheet.append(picture, layers, grips.group);
   svg.append(sheet);
   home.append(svg, rulers);
 
@@ -58,6 +61,7 @@ export function createViewer(home) {
       loadedFull = shown.fullHref;
       picture.setAttribute("href", shown.fullHref);
     }
+    grips.draw(now);
     for (const listener of listeners) listener(now / own());
   };
 
@@ -93,7 +97,7 @@ export function createViewer(home) {
     zoomTo(scale() * STEP ** (-event.deltaY / 100), { x: event.clientX, y: event.clientY });
   }, { passive: false });
   svg.addEventListener("pointerdown", (event) => {
-    if (event.button !== 0) return;
+    if (event.button !== 0 || svg.hasAttribute("data-laying")) return;
     svg.setPointerCapture(event.pointerId);
     fingers.set(event.pointerId, { x: event.clientX, y: event.clientY });
   });
@@ -128,18 +132,19 @@ export function createViewer(home) {
     /** @param {Shown | null} next */
     show(next) {
       const sameSize = shown && next && shown.width === next.width && shown.height === next.height;
+      const before = shown;
       shown = next;
       svg.toggleAttribute("hidden", next === null);
       rulers.toggleAttribute("hidden", next === null);
       if (!next) return;
-      if (!sameSize) zoom = 0;
+      if (!sameSize && !(next.placed && before?.placed)) zoom = 0;
       if (loadedFull !== next.fullHref) {
         loadedFull = "";
         picture.setAttribute("href", next.href);
       }
-      picture.setAttribute("width", String(next.width));
-      picture.setAttribute("height", String(next.height));
-      picture.setAttribute("transform", next.turned ? `rotate(${-90 * next.turned} ${next.width / 2} ${next.height / 2})` : "");
+      picture.setAttribute("width", String(next.placed?.width ?? next.width));
+      picture.setAttribute("height", String(next.placed?.height ?? next.height));
+      picture.setAttribute("transform", next.placed ? next.placed.transform : next.turned ? `rotate(${-90 * next.turned} ${next.width / 2} ${next.height / 2})` : "");
       svg.setAttribute("aria-label", next.label);
       draw();
     },
@@ -147,6 +152,10 @@ export function createViewer(home) {
     overlay(shapes) {
       layers.replaceChildren(...shapes.map((shape) => make("path", { ...shape, "vector-effect": "non-scaling-stroke" })));
     },
+    /** Show what can be dragged on the page. @param {import("./grips.js").Grip[]} next */
+    grips(next) { grips.show(next); draw(); },
+    /** Have a line laid on the page; it is told in mm. @param {(dx: number, dy: number) => void} laid */
+    layLine(laid) { return layLine(svg, sheet, laid); },
     fit() { zoom = 0; draw(); },
     /** One pixel of the scan is one of the screen. */
     ownPixels() { zoomTo(own()); },
@@ -155,13 +164,6 @@ export function createViewer(home) {
     /** @param {(zoom: number) => void} listener told how large a pixel of the scan is on the screen */
     onZoom(listener) { listeners.add(listener); },
   };
-}
-
-/** @param {string} name @param {Record<string, string>} attributes @returns {any} */
-function make(name, attributes) {
-  const element = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) element.setAttribute(key, value);
-  return element;
 }
 
 /** @param {number} start @param {number} pxAMm @param {number} lengthMm @param {(at: string, long: number) => string} line */

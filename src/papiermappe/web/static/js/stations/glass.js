@@ -1,5 +1,7 @@
 // A look at the glass: what lies there, outlined; outlines are moved and resized by mouse, touch, arrow keys and numbers.
 import { get, pause } from "../http.js";
+import { tenth } from "../numbers.js";
+import { svg } from "../svg.js";
 import { length, t } from "../words.js";
 
 const ASK_EVERY_MS = 200;
@@ -102,9 +104,6 @@ export function createGlass(mappe, devices) {
     },
   };
 }
-
-/** @param {number} value */
-function tenth(value) { return Math.round(value * 10) / 10; }
 
 /** @param {any} glass */
 export function glassView(glass) {
@@ -243,13 +242,6 @@ export function glassView(glass) {
     lookAgain() { glass.look(); },
     close() { glass.close(); },
   });
-}
-
-/** @param {string} name @param {Record<string, string>} attributes */
-function svg(name, attributes) {
-  const element = document.createElementNS("http://www.w3.org/2000/svg", name);
-  for (const [key, at] of Object.entries(attributes)) element.setAttribute(key, at);
-  return element;
 }
 
 /** @param {number | undefined} mm */

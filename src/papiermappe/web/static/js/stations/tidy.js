@@ -1,11 +1,14 @@
 // The station Tidy: one page large, in mm, with its treatment.
+import { createFraming } from "../framing.js";
 import { get } from "../http.js";
+import { numberIn, tenth } from "../numbers.js";
 import { createViewer } from "../viewer.js";
 import { length, pages, size, t, twoDigits } from "../words.js";
 
 const SURE = 0.5;
+const DIAL_PX_A_DEGREE = 24;
 
-/** @param {any} mappe @param {{ stage: string, full: string }} facts */
+/** @param {any} mappe @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, facts) {
   return () => ({
     showsScan: false,
@@ -15,8 +18,14 @@ export function tidy(mappe, facts) {
     /** @type {any} */
     viewer: null,
     zoomText: "",
+    /** @type {any} */
+    framing: null,
+    laying: false,
+    /** @type {{ y: number, x: number, angle: number } | null} */
+    turning: null,
 
     init() {
+      this.framing = createFraming(mappe, facts.paper_lengths_mm, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
       this.viewer = createViewer(this.$refs.stage);
       this.viewer.onZoom((/** @type {number} */ zoom) => { this.zoomText = t("{percent} % of the scan’s pixels", { percent: Math.round(100 * zoom) }); });
       mappe.on("pages", () => this.refresh());
@@ -41,11 +50,15 @@ export function tidy(mappe, facts) {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
         if (mappe.current !== page.id) return;
         this.detail = detail;
+        if (!this.framing.held) this.framing.forget();
         this.draw();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
     draw() {
       const page = this.page;
+      if (!page) return;
+      if (this.framingNow) { this.drawFraming(); return; }
+      this.viewer.grips([]);
       const scan = this.showsScan && this.known;
       const path = scan ? `/pages/${page.id}/scan-${page.scan}` : `/pages/${page.id}/${page.picture}`;
       this.viewer.show({
@@ -55,6 +68,16 @@ export function tidy(mappe, facts) {
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
       this.viewer.overlay(scan ? this.foundShapes : this.zoneShapes);
+    },
+    drawFraming() {
+      const { page, framing, known } = this;
+      const path = `/pages/${page.id}/scan-${known.page.scan}`;
+      this.viewer.show({
+        href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`, ...framing.size, placed: framing.placed, dpi: page.dpi, turned: 0,
+        label: t("Page {number}, its frame on the scan", { number: this.number }),
+      });
+      this.viewer.overlay(framing.shapes);
+      this.viewer.grips(framing.grips);
     },
     get foundShapes() {
       const corners = this.treatment.crop?.corners ?? [];
@@ -66,6 +89,7 @@ export function tidy(mappe, facts) {
     },
     get caption() {
       if (!this.page) return "";
+      if (this.framingNow) return t("The scan, with the frame of the page: {width} × {height} mm", { width: length(tenth(this.framing.frame.width)), height: length(tenth(this.framing.frame.height)) });
       const scan = this.showsScan && this.known;
       const [width, height] = scan ? [scan.scan_width_mm, scan.scan_height_mm] : [this.page.width_mm, this.page.height_mm];
       return t("{what}, {width} × {height} mm", { what: scan ? t("The scan") : t("As treated"), width: length(width), height: length(height) });
@@ -74,8 +98,89 @@ export function tidy(mappe, facts) {
     ownPixels() { this.viewer.ownPixels(); },
     closer() { this.viewer.closer(); },
     farther() { this.viewer.farther(); },
-    toggleScan() { this.showsScan = !this.showsScan; this.draw(); },
+    toggleScan() {
+      if (this.framing.on) this.framing.toggle();
+      this.showsScan = !this.showsScan;
+      this.draw();
+    },
     get showsScanText() { return this.showsScan ? "true" : "false"; },
+
+    // ---- by hand, on the page
+
+    get framingNow() { return Boolean(this.framing?.on && this.known); },
+    get framingOn() { return this.framing?.on ? "true" : "false"; },
+    get cannotFrame() { return !this.framing?.possible; },
+    toggleFraming() {
+      this.showsScan = false;
+      this.stopLaying();
+      this.framing.toggle();
+    },
+    /** Lay a line along a row of print; the next drag draws it. */
+    toggleLaying() {
+      if (this.laying) { this.stopLaying(); return; }
+      this.laying = true;
+      this.endLaying = this.viewer.layLine((/** @type {number} */ dx, /** @type {number} */ dy) => { this.stopLaying(); this.framing.level(dx, dy); });
+    },
+    stopLaying() {
+      this.laying = false;
+      this.endLaying();
+    },
+    endLaying() { /* nothing is being laid */ },
+    get layingPressed() { return this.laying ? "true" : "false"; },
+    get angle() { return this.framing?.known ? this.framing.angle : 0; },
+    get angleText() { return twoDigits(this.angle); },
+    get angleNow() { return String(this.angle); },
+    get angleSpoken() { return `${this.angleText}°`; },
+    get dialLine() { return `rotate(${-this.angle} 60 60)`; },
+    /** @param {PointerEvent} event */
+    pressDial(event) {
+      this.turning = { x: event.clientX, y: event.clientY, angle: this.angle };
+      /** @type {Element} */ (event.currentTarget).setPointerCapture(event.pointerId);
+    },
+    /** Up and to the right turns the page counter-clockwise; Shift turns it finely. @param {PointerEvent} event */
+    moveDial(event) {
+      if (!this.turning) return;
+      const { x, y, angle } = this.turning;
+      const degrees = (event.clientX - x + y - event.clientY) / DIAL_PX_A_DEGREE / (event.shiftKey ? 10 : 1);
+      this.framing.turnBy(angle + degrees - this.angle);
+    },
+    releaseDial() {
+      if (!this.turning) return;
+      this.turning = null;
+      if (this.framing.skewDeg !== null) this.framing.send();
+    },
+    /** @param {KeyboardEvent} event */
+    keyDial(event) {
+      const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
+      if (!way || event.ctrlKey || event.altKey) return;
+      event.preventDefault();
+      event.stopPropagation();
+      this.framing.turnBy(way * (event.shiftKey ? 0.01 : 0.1));
+    },
+    /** @param {Event} event */
+    setAngle(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const degrees = numberIn(field.value);
+      if (degrees === null || Math.abs(degrees) > 45) field.value = this.angleText;
+      else this.framing.setAngle(degrees);
+    },
+    get widthText() { return this.page ? length(this.page.width_mm) : ""; },
+    get heightText() { return this.page ? length(this.page.height_mm) : ""; },
+    /** Crop the pages of the scope to a size that was typed. @param {Event} event */
+    setSize(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const name = field.dataset.name ?? "";
+      const millimetres = numberIn(field.value);
+      if (!this.page) return;
+      const size = { width_mm: this.page.width_mm, height_mm: this.page.height_mm };
+      if (millimetres === null || millimetres < 5 || millimetres > 2000) field.value = length(this.page[name]);
+      else mappe.operate({ kind: "set_page_size", pages: this.targets, ...size, [name]: millimetres });
+    },
+    get turnByHand() { return this.treatment.turn_origin === "by_hand"; },
+    get skewByHand() { return this.treatment.straighten?.origin === "by_hand"; },
+    get cropByHand() { return this.treatment.crop?.origin === "by_hand"; },
+    /** @param {string} step */
+    useFound(step) { mappe.operate({ kind: "use_found", pages: this.targets, step }); },
 
     // ---- its treatment
 
@@ -94,17 +199,9 @@ export function tidy(mappe, facts) {
     get cropPressed() { return this.treatment.crop?.on ? "true" : "false"; },
     get straightWord() { return this.treatment.straighten?.on ? t("On") : t("Off"); },
     get cropWord() { return this.treatment.crop?.on ? t("On") : t("Off"); },
-    get skewText() {
-      const step = this.treatment.straighten;
-      return step ? `${twoDigits(-step.skew_deg)}°` : this.waitingText;
-    },
-    get cropText() {
-      if (!this.treatment.crop) return this.waitingText;
-      return this.treatment.crop.on ? `${length(this.page.width_mm)} × ${length(this.page.height_mm)} mm` : t("whole scan");
-    },
     get waitingText() { return this.page?.analysed ? t("not found") : t("being examined…"); },
-    get skewOrigin() { return originOf(this.treatment.straighten); },
-    get cropOrigin() { return originOf(this.treatment.crop); },
+    get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
+    get cropOrigin() { return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText; },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
       const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave" }));

@@ -1,0 +1,139 @@
+"""Pages put right by hand in a real browser: the frame on the scan, the dial, a line along print, numbers."""
+
+from collections.abc import Callable
+
+import pytest
+from selenium.webdriver import ActionChains, Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from tests.browser.conftest import Stack, assert_accessible
+from tests.helpers import ANNA
+
+from papiermappe.core.treatment import Origin, Treatment
+from papiermappe.devices.model import TicketSettings
+from papiermappe.services import devices, mappen, runs
+from papiermappe.services.views import page_detail
+
+Until = Callable[..., None]
+
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
+
+
+@pytest.fixture
+def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
+    """A Mappe with two sheets, shown at Tidy."""
+    number = mappen.open_mappe(ANNA, stack.store, "By hand")
+    stack.drawer.lay("lease")
+    device = next(card.id for card in devices.list_devices(ANNA, stack.store) if card.name == "Zaunkönig D60")
+    runs.start_run(ANNA, stack.store, number, device, TicketSettings(dpi=100))
+    until(lambda: len(stack.desk(number).order) == 4 and all(page.analysed for page in stack.desk(number).pages), 60)
+    driver.get(f"{stack.url}/mappen/{number}/tidy")
+    until(lambda: driver.find_element(By.ID, "frame").is_enabled())
+    return number
+
+
+def treatment(stack: Stack, mappe: int, at: int = 0) -> Treatment:
+    """Return what is done to a page."""
+    return page_detail(ANNA, stack.store, stack.desk(mappe).order[at]).treatment
+
+
+def size_mm(stack: Stack, mappe: int, at: int = 0) -> tuple[float, float]:
+    """Return the size of a page."""
+    page = stack.desk(mappe).pages[at]
+    return page.width_mm, page.height_mm
+
+
+def fill(driver: Chrome, css: str, text: str) -> None:
+    """Type a value into a field."""
+    field = driver.find_element(By.CSS_SELECTOR, css)
+    field.send_keys(Keys.CONTROL, "a")
+    field.send_keys(text, Keys.TAB)
+
+
+def test_an_angle_is_typed_and_what_was_found_comes_back(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    found = treatment(stack, mappe).straighten
+    fill(driver, "#angle", "1,5")
+    until(lambda: treatment(stack, mappe).straighten != found)
+    by_hand = treatment(stack, mappe).straighten
+    assert by_hand is not None
+    assert (by_hand.skew_deg, by_hand.origin) == (-1.5, Origin.BY_HAND)
+    assert size_mm(stack, mappe) == (210.0, 297.0)  # the crop has turned with it
+    until(lambda: driver.find_element(By.CSS_SELECTOR, "#angle").get_attribute("value") == "1.50")
+    fill(driver, "#angle", "steep")
+    assert driver.find_element(By.CSS_SELECTOR, "#angle").get_attribute("value") == "1.50"
+    use_found = driver.find_element(By.XPATH, "//tr[th='Straight']//button[text()='use found']")
+    until(use_found.is_displayed)
+    use_found.click()
+    until(lambda: treatment(stack, mappe).straighten == found)
+
+
+def test_a_side_is_dragged_and_nudged_and_one_undo_each_takes_it_back(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    before = treatment(stack, mappe)
+    ActionChains(driver).send_keys("a").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    assert_accessible(driver, "frame")
+    grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=left] .mark")
+    ActionChains(driver).click_and_hold(grip).move_by_offset(30, 4).move_by_offset(30, 0).release().perform()
+    until(lambda: treatment(stack, mappe) != before)
+    width_mm, height_mm = size_mm(stack, mappe)
+    assert 140 < width_mm < 205
+    assert height_mm == 297.0
+    dragged = treatment(stack, mappe)
+    assert dragged.crop is not None
+    assert dragged.crop.origin is Origin.BY_HAND
+    assert dragged.crop.corners[1] == pytest.approx(before.crop.corners[1], abs=1.5)  # type: ignore[union-attr]  # it is
+    top = driver.find_element(By.CSS_SELECTOR, "[data-grip=top]")
+    driver.execute_script("arguments[0].focus()", top)
+    for _ in range(3):
+        ActionChains(driver).send_keys(Keys.ARROW_DOWN).perform()
+    until(lambda: size_mm(stack, mappe)[1] == 294.0)
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: treatment(stack, mappe) == dragged)  # three keys were one step
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: treatment(stack, mappe) == before)
+
+
+def test_escape_lets_go_of_a_side_where_it_was(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    before = treatment(stack, mappe)
+    ActionChains(driver).send_keys("a").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=right-bottom] .mark")
+    start = grip.location
+    ActionChains(driver).click_and_hold(grip).move_by_offset(-40, -40).perform()
+    assert grip.location != start
+    ActionChains(driver).send_keys(Keys.ESCAPE).perform()
+    until(lambda: grip.location == start)
+    ActionChains(driver).release().perform()
+    assert treatment(stack, mappe) == before
+
+
+def test_the_dial_and_a_line_along_print_turn_the_page(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    ActionChains(driver).send_keys("a").perform()
+    dial = driver.find_element(By.CSS_SELECTOR, ".dial [role=slider]")
+    until(dial.is_displayed)
+    start = float(dial.get_attribute("aria-valuenow") or "nan")
+    driver.execute_script("arguments[0].focus()", dial)
+    for _ in range(5):
+        ActionChains(driver).send_keys(Keys.ARROW_UP).perform()
+    until(lambda: treatment(stack, mappe).straighten.origin is Origin.BY_HAND)  # type: ignore[union-attr]  # it is found
+    assert treatment(stack, mappe).skew_deg == pytest.approx(-(start + 0.5), abs=0.011)
+    # a line that falls by 7 px over 200 px lies 2.0 degrees clockwise: the page is turned back by as much
+    driver.find_element(By.ID, "lay-line").click()
+    stage = driver.find_element(By.CSS_SELECTOR, ".viewer-page")
+    ActionChains(driver).move_to_element_with_offset(stage, -120, 0).click_and_hold().move_by_offset(
+        100, 3
+    ).move_by_offset(100, 4).release().perform()
+    until(lambda: abs(treatment(stack, mappe).skew_deg + start + 0.5) > 0.1)
+    assert treatment(stack, mappe).skew_deg == pytest.approx(-(start + 0.5 + 2.0), abs=0.05)
+    assert driver.find_element(By.ID, "lay-line").get_attribute("aria-pressed") == "false"
+
+
+def test_all_pages_get_one_size(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    driver.find_element(By.XPATH, "//button[text()='all pages']").click()
+    fill(driver, ".values input[data-name=width_mm]", "200")
+    until(lambda: all(size_mm(stack, mappe, at) == (200.0, 297.0) for at in range(4)))
+    assert stack.desk(mappe).history[0] == "4 pages cropped to 200 by 297 mm"
