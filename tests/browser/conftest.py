@@ -4,6 +4,7 @@ import re
 import sys
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
@@ -13,9 +14,11 @@ from selenium.common.exceptions import JavascriptException, NoSuchElementExcepti
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.support.ui import WebDriverWait
+from tests.conftest import TEMPLATE
 from tests.helpers import ANNA, Desk, Drawer, desk, free_ports
 
 from papiermappe.devices.escl import Limits
+from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
 from papiermappe.services import delivering, devices
 from papiermappe.store.blobs import Blobs
@@ -98,16 +101,39 @@ class Stack:
                 return
 
 
-@pytest.fixture
-def stack(database_url: str, tmp_path: Path, environment: dict[str, str]) -> Iterator[Stack]:
-    """A running desk."""
-    found = Stack(database_url, tmp_path, environment)
+@contextmanager
+def running(found: Stack) -> Iterator[Stack]:
+    """Run a desk."""
     try:
         found.start()
         yield found
     finally:
         found.stop()
         sys.stdout.write(found.logs())
+
+
+@pytest.fixture(scope="session")
+def kept_stack(
+    postgres: PrivatePostgres, tmp_path_factory: pytest.TempPathFactory, environment: dict[str, str]
+) -> Iterator[Stack]:
+    """A running desk for all tests that harm none of it: starting one takes ten seconds."""
+    database_url = postgres.create_database("kept_stack", TEMPLATE)
+    with running(Stack(database_url, tmp_path_factory.mktemp("desk"), environment)) as found:
+        yield found
+
+
+@pytest.fixture
+def stack(request: pytest.FixtureRequest) -> Iterator[Stack]:
+    """A running desk: a new one, or for a test marked `shared_desk` the one that is kept, with empty scanners."""
+    if request.node.get_closest_marker("shared_desk"):
+        kept: Stack = request.getfixturevalue("kept_stack")
+        for key in kept.devices:
+            kept.drawer.reset(key)
+        yield kept
+        return
+    database_url, folder, environment = map(request.getfixturevalue, ("database_url", "tmp_path", "environment"))
+    with running(Stack(database_url, folder, environment)) as found:
+        yield found
 
 
 @pytest.fixture(scope="session")

@@ -15,7 +15,7 @@ from papiermappe.services.mappen import list_targets
 
 Until = Callable[..., None]
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow]
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
 PILE = ("letter-share", "divider-hail", "hail", "divider-leases", "lease")
 """Seven sheets, both sides; two of them divide."""

@@ -15,7 +15,7 @@ from papiermappe.services import devices, mappen, runs
 
 Until = Callable[..., None]
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow]
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
 ONE_SIDE = TicketSettings(dpi=100, sides=Sides.ONE)
 PAPERS = ("lease", "letter-store", "delivery-118", "hail")  # six sheets with something on both sides

@@ -16,17 +16,17 @@ from papiermappe.services.views import page_detail
 
 Until = Callable[..., None]
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow]
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
 
 @pytest.fixture
 def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
-    """A Mappe with two sheets, shown at Tidy."""
+    """A Mappe with three sheets, shown at Tidy."""
     number = mappen.open_mappe(ANNA, stack.store, "By hand")
     stack.drawer.lay("lease")
     device = next(card.id for card in devices.list_devices(ANNA, stack.store) if card.name == "Zaunkönig D60")
     runs.start_run(ANNA, stack.store, number, device, TicketSettings(dpi=100))
-    until(lambda: len(stack.desk(number).order) == 4 and all(page.analysed for page in stack.desk(number).pages), 60)
+    until(lambda: len(stack.desk(number).order) == 6 and all(page.analysed for page in stack.desk(number).pages), 60)
     driver.get(f"{stack.url}/mappen/{number}/tidy")
     until(lambda: driver.find_element(By.ID, "frame").is_enabled())
     return number
@@ -88,11 +88,12 @@ def test_a_side_is_dragged_and_nudged_and_one_undo_each_takes_it_back(
     assert dragged.crop.corners[1] == pytest.approx(before.crop.corners[1], abs=1.5)  # type: ignore[union-attr]  # it is
     top = driver.find_element(By.CSS_SELECTOR, "[data-grip=top]")
     driver.execute_script("arguments[0].focus()", top)
-    for _ in range(3):
-        ActionChains(driver).send_keys(Keys.ARROW_DOWN).perform()
+    ActionChains(driver).send_keys(Keys.ARROW_DOWN * 3).perform()
     until(lambda: size_mm(stack, mappe)[1] == 294.0)
+    until(lambda: driver.find_element(By.CSS_SELECTOR, "[data-name=height_mm]").get_attribute("value") == "294")
     ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     until(lambda: treatment(stack, mappe) == dragged)  # three keys were one step
+    until(lambda: driver.find_element(By.CSS_SELECTOR, "[data-name=height_mm]").get_attribute("value") == "297")
     ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     until(lambda: treatment(stack, mappe) == before)
 
@@ -117,8 +118,7 @@ def test_the_dial_and_a_line_along_print_turn_the_page(stack: Stack, driver: Chr
     until(dial.is_displayed)
     start = float(dial.get_attribute("aria-valuenow") or "nan")
     driver.execute_script("arguments[0].focus()", dial)
-    for _ in range(5):
-        ActionChains(driver).send_keys(Keys.ARROW_UP).perform()
+    ActionChains(driver).send_keys(Keys.ARROW_UP * 5).perform()
     until(lambda: treatment(stack, mappe).straighten.origin is Origin.BY_HAND)  # type: ignore[union-attr]  # it is found
     assert treatment(stack, mappe).skew_deg == pytest.approx(-(start + 0.5), abs=0.011)
     # a line that falls by 7 px over 200 px lies 2.0 degrees clockwise: the page is turned back by as much
@@ -135,5 +135,5 @@ def test_the_dial_and_a_line_along_print_turn_the_page(stack: Stack, driver: Chr
 def test_all_pages_get_one_size(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
     driver.find_element(By.XPATH, "//button[text()='all pages']").click()
     fill(driver, ".values input[data-name=width_mm]", "200")
-    until(lambda: all(size_mm(stack, mappe, at) == (200.0, 297.0) for at in range(4)))
-    assert stack.desk(mappe).history[0] == "4 pages cropped to 200 by 297 mm"
+    until(lambda: all(size_mm(stack, mappe, at) == (200.0, 297.0) for at in range(6)))
+    assert stack.desk(mappe).history[0] == "6 pages cropped to 200 by 297 mm"

@@ -27,18 +27,31 @@ const NAMES = { left: () => t("left side"), right: () => t("right side"), top: (
 export function createFraming(mappe, snapsMm, tidy) {
   const none = () => ({ left: 0, top: 0, right: 0, bottom: 0 });
   let sending = 0;
+  /** @type {number[]} the pages that are changed, as it was when the change began */
+  let pages = [];
   return {
     on: false,
     /** @type {number | null} an angle that has not been sent yet */
     skewDeg: null,
-    /** @type {Sides} how far the sides have been moved since the server last told the frame */
+    /** @type {Sides} how far sides have been moved that has not been sent yet */
     moved: none(),
+    /** @type {{ skewDeg: number | null, moved: Sides }} what has been sent, and the server has not told back */
+    sent: { skewDeg: null, moved: none() },
 
     get known() { return tidy.known(); },
     get possible() { return Boolean(this.known) && !this.known.treatment.corners; },
-    toggle() { this.on = !this.on && this.possible; this.forget(); tidy.redraw(); },
-    /** Forget what has not been sent: the server has told the frame anew, or another page is shown. */
-    forget() {
+    toggle() { this.leave(); this.on = !this.on && this.possible; tidy.redraw(); },
+    get hasUnsent() { return this.skewDeg !== null || Object.values(this.moved).some(Boolean); },
+    /** The server has told the frame anew: what was sent is in it. What has not been sent goes on from there. */
+    settle() { this.sent = { skewDeg: null, moved: none() }; },
+    /** Another page is shown, or none: what has not been sent yet is, for the pages it was meant for. */
+    leave() {
+      if (this.hasUnsent && !this.held) this.send();
+      this.held = null;
+      this.drop();
+      this.settle();
+    },
+    drop() {
       clearTimeout(sending);
       this.skewDeg = null;
       this.moved = none();
@@ -51,16 +64,19 @@ export function createFraming(mappe, snapsMm, tidy) {
       const { width_mm: width, height_mm: height } = this.known.frame;
       return this.quarters % 2 ? { width: height, height: width } : { width, height };
     },
+    /** @param {keyof Sides} side */
+    outBy(side) { return this.moved[side] + this.sent.moved[side]; },
+    get shownSkew() { return this.skewDeg ?? this.sent.skewDeg ?? this.known?.frame.skew_deg ?? 0; },
     get frame() {
       const { width, height } = this.told;
-      const { left, top, right, bottom } = this.moved;
+      const [left, top, right, bottom] = ["left", "top", "right", "bottom"].map((side) => this.outBy(/** @type {keyof Sides} */ (side)));
       return { x: -left, y: -top, width: width + left + right, height: height + top + bottom };
     },
     /** How the scan lies, as a matrix. */
     get matrix() {
-      const { centre_x_mm: x, centre_y_mm: y, skew_deg: found } = this.known.frame;
+      const { centre_x_mm: x, centre_y_mm: y } = this.known.frame;
       const { width, height } = this.told;
-      return new DOMMatrix().translate(width / 2, height / 2).rotate((this.skewDeg ?? found) - 90 * this.quarters).translate(-x, -y);
+      return new DOMMatrix().translate(width / 2, height / 2).rotate(this.shownSkew - 90 * this.quarters).translate(-x, -y);
     },
     /** What is shown: the whole scan and the frame. */
     get extent() {
@@ -92,15 +108,18 @@ export function createFraming(mappe, snapsMm, tidy) {
         x: x - this.origin.x + (sides.includes("left") ? 0 : sides.includes("right") ? width : width / 2),
         y: y - this.origin.y + (sides.includes("top") ? 0 : sides.includes("bottom") ? height : height / 2),
         label: t("{sides}; the page is {width} by {height} mm", { sides: sides.map((side) => NAMES[side]()).join(", "), width: length(tenth(width)), height: length(tenth(height)) }),
-        begin: () => { this.held = this.extent; },
+        begin: () => { this.begin(); this.held = this.extent; },
         move: (/** @type {number} */ dx, /** @type {number} */ dy) => this.drag(sides, dx, dy),
         end: () => this.send(),
-        cancel: () => { this.held = null; this.forget(); tidy.redraw(); },
+        cancel: () => { this.held = null; this.drop(); tidy.redraw(); },
         key: (/** @type {KeyboardEvent} */ event) => this.key(sides, event),
       }));
     },
 
     // ---- moving sides
+
+    /** A change begins, or goes on. */
+    begin() { if (!this.hasUnsent) pages = tidy.targets(); },
 
     /** @param {string[]} sides @param {number} dx @param {number} dy in mm from where the drag began */
     drag(sides, dx, dy) {
@@ -111,7 +130,7 @@ export function createFraming(mappe, snapsMm, tidy) {
     /** Stop at a size of paper, and before the page is nothing. @param {string} side @param {number} by */
     snapped(side, by) {
       const { width, height } = this.told;
-      const was = side === "left" || side === "right" ? width : height;
+      const was = this.sent.moved[/** @type {keyof Sides} */ (side)] + (side === "left" || side === "right" ? width : height);
       const near = snapsMm.find((mm) => Math.abs(mm - was - by) <= SNAP_MM);
       return Math.max(near === undefined ? tenth(by) : near - was, LEAST_MM - was);
     },
@@ -119,6 +138,7 @@ export function createFraming(mappe, snapsMm, tidy) {
     key(sides, event) {
       const step = STEPS[event.key];
       if (!step || event.ctrlKey || event.altKey) return false;
+      this.begin();
       const by = event.shiftKey ? 0.1 : 1;
       const { width, height } = this.frame;
       for (const side of sides) {
@@ -135,28 +155,34 @@ export function createFraming(mappe, snapsMm, tidy) {
       tidy.redraw();
     },
     async send() {
-      clearTimeout(sending);
-      const { moved, skewDeg } = this;
+      const { moved, skewDeg, sent } = this;
       this.held = null;
-      const pages = tidy.targets();
+      this.drop();
       let entry = null;
-      if (skewDeg !== null) entry = await mappe.operate({ kind: "set_skew", pages, skew_deg: skewDeg });
-      else if (Object.values(moved).some(Boolean)) {
+      if (skewDeg !== null) {
+        this.sent = { ...sent, skewDeg };
+        entry = await mappe.operate({ kind: "set_skew", pages, skew_deg: skewDeg });
+      } else if (Object.values(moved).some(Boolean)) {
+        const together = { left: 0, top: 0, right: 0, bottom: 0 };
+        for (const side of /** @type {(keyof Sides)[]} */ (Object.keys(together))) together[side] = sent.moved[side] + moved[side];
+        this.sent = { ...sent, moved: together };
         entry = await mappe.operate({ kind: "move_sides", pages, left_mm: moved.left, top_mm: moved.top, right_mm: moved.right, bottom_mm: moved.bottom });
       }
-      if (entry === undefined || entry === null) { this.forget(); tidy.redraw(); }
+      if (entry === undefined || entry === null) { this.settle(); tidy.redraw(); }
     },
 
     // ---- the angle; people read it as how the page is turned to be straight, counter-clockwise positive
 
-    get angle() { return -(this.skewDeg ?? this.known?.frame.skew_deg ?? 0); },
+    get angle() { return -this.shownSkew; },
     /** Turn the page, and send it when that has stopped. @param {number} degrees */
     turnBy(degrees) {
+      this.begin();
       this.skewDeg = clamped(hundredth(-this.angle - degrees));
       this.sendSoon();
     },
     /** @param {number} degrees @returns {Promise<unknown>} */
     setAngle(degrees) {
+      this.begin();
       this.skewDeg = clamped(hundredth(-degrees));
       return this.send();
     },

@@ -153,7 +153,11 @@ export function createViewer(home) {
       layers.replaceChildren(...shapes.map((shape) => make("path", { ...shape, "vector-effect": "non-scaling-stroke" })));
     },
     /** Show what can be dragged on the page. @param {import("./grips.js").Grip[]} next */
-    grips(next) { grips.show(next); draw(); },
+    grips(next) {
+      svg.setAttribute("role", next.length ? "group" : "img"); // what is one picture has nothing in it to be reached
+      grips.show(next);
+      draw();
+    },
     /** Have a line laid on the page; it is told in mm. @param {(dx: number, dy: number) => void} laid */
     layLine(laid) { return layLine(svg, sheet, laid); },
     fit() { zoom = 0; draw(); },

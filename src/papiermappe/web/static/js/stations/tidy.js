@@ -43,6 +43,7 @@ export function tidy(mappe, facts) {
 
     async refresh() {
       const page = this.page;
+      if (this.detail && this.detail.page.id !== page?.id) this.framing.leave();
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
       if (this.known?.page.revision === page.revision) return;
@@ -50,7 +51,7 @@ export function tidy(mappe, facts) {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
         if (mappe.current !== page.id) return;
         this.detail = detail;
-        if (!this.framing.held) this.framing.forget();
+        this.framing.settle();
         this.draw();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
@@ -89,7 +90,7 @@ export function tidy(mappe, facts) {
     },
     get caption() {
       if (!this.page) return "";
-      if (this.framingNow) return t("The scan, with the frame of the page: {width} × {height} mm", { width: length(tenth(this.framing.frame.width)), height: length(tenth(this.framing.frame.height)) });
+      if (this.framingNow) return t("The page on its scan, {width} × {height} mm", { width: length(tenth(this.framing.frame.width)), height: length(tenth(this.framing.frame.height)) });
       const scan = this.showsScan && this.known;
       const [width, height] = scan ? [scan.scan_width_mm, scan.scan_height_mm] : [this.page.width_mm, this.page.height_mm];
       return t("{what}, {width} × {height} mm", { what: scan ? t("The scan") : t("As treated"), width: length(width), height: length(height) });
@@ -108,6 +109,7 @@ export function tidy(mappe, facts) {
     // ---- by hand, on the page
 
     get framingNow() { return Boolean(this.framing?.on && this.known); },
+    get viewerClass() { return this.framingNow ? "framing" : ""; },
     get framingOn() { return this.framing?.on ? "true" : "false"; },
     get cannotFrame() { return !this.framing?.possible; },
     toggleFraming() {
