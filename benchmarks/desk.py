@@ -3,7 +3,7 @@
 A web server of its own process, PostgreSQL with fsync, five windows that listen, pages that arrive once a second.
 Pages are small drawings: what is measured is the desk, not the eye.
 
-    python -m benchmarks.desk [--pages 500] [--arrivals 60] [--only server,database,browser]
+    python -m benchmarks.desk [--pages 500] [--arrivals 60] [--only server,database,browser,moving]
 """
 
 import argparse
@@ -56,6 +56,7 @@ STATIONS = ("intake", "order", "tidy", "file")
 EVERY_S = 1.0
 TICKS_S = os.sysconf("SC_CLK_TCK")
 KEY_PRESSES, MOVES, CHANGES = 200, 120, 500
+MOVED_SHEETS, MANY_MOVES = 300, 9
 KEY_EVERY_S = 1 / 30  # as a held key repeats
 WARMING_CHANGES = 100  # so that what the browser compiles and remembers once is not counted as growth
 
@@ -292,6 +293,51 @@ def browser(desk: Desk, pages: int) -> list[Row]:
     ]
 
 
+def moving(desk: Desk, sheets: int) -> list[Row]:
+    """Measure a move of 300 sheets, both sides, in a Mappe of many."""
+    mappe, run = desk.mappe(2 * sheets)
+    desk.end(run)
+    answered, drawn = [], []
+    with chromium() as driver:
+        driver.set_script_timeout(60)
+        driver.get(f"{desk.url}/mappen/{mappe}/order")
+        until(lambda: driver.execute_script("return !!window.Alpine?.store('mappe')"))
+        until(lambda: len(driver.find_elements("css selector", ".sheet")) >= sheets)
+        time.sleep(3)
+        for _ in range(MANY_MOVES):
+            answer_ms, painted_ms = driver.execute_async_script(MOVE_FIRST_TO_THE_END, 2 * MOVED_SHEETS)
+            answered.append(answer_ms)
+            drawn.append(painted_ms)
+            time.sleep(1)
+    what = f"{MOVED_SHEETS} sheets moved among {sheets}, {MANY_MOVES} times"
+    return [
+        Row(f"{what}: answered, median; worst", f"{statistics.median(answered):.0f}; {max(answered):.0f} ms", "200 ms"),
+        Row(
+            "    from the answer until it is painted", f"{statistics.median(drawn):.0f}; {max(drawn):.0f} ms", "100 ms"
+        ),
+    ]
+
+
+MOVE_FIRST_TO_THE_END = """
+const [count, done] = arguments;
+const mappe = Alpine.store("mappe");
+const pages = mappe.order.slice(0, count);
+const last = pages.at(-1);
+const start = performance.now();
+let answered = 0;
+mappe.operate({ kind: "move", pages, before: null }).then(() => { answered = performance.now(); });
+const look = () => {
+  if (!answered || mappe.order.at(-1) !== last) { setTimeout(look, 2); return; }
+  requestAnimationFrame(() => {
+    const channel = new MessageChannel();
+    channel.port1.onmessage = () => done([answered - start, Math.max(0, performance.now() - answered)]);
+    channel.port2.postMessage(0);
+  });
+};
+look();
+"""
+
+
 def percentiles(times_ms: list[float]) -> str:
     """Return the median, what one in twenty exceeds, and the worst."""
     rare = statistics.quantiles(times_ms, n=20)[-1]
@@ -437,12 +483,13 @@ def main() -> None:
     options = argparse.ArgumentParser(description="The desk with a large Mappe.")
     options.add_argument("--pages", type=int, default=500)
     options.add_argument("--arrivals", type=int, default=60)
-    options.add_argument("--only", default="server,database,browser")
+    options.add_argument("--only", default="server,database,browser,moving")
     chosen = options.parse_args()
     sections: dict[str, Callable[[Desk], list[Row]]] = {
         "server": lambda desk: server(desk, chosen.pages, chosen.arrivals),
         "database": lambda desk: database(desk, chosen.pages),
         "browser": lambda desk: browser(desk, chosen.pages),
+        "moving": lambda desk: moving(desk, chosen.pages),
     }
     with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder, running(Path(folder)) as desk:
         for name in chosen.only.split(","):

@@ -36,7 +36,7 @@ def main() -> None:
     shoot("mappen", "/")
     shoot("intake", f"/mappen/{LEASE}/intake")
     shoot("order", f"/mappen/{LEASE}/order")
-    shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="0")
+    shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="a")
     shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=45)
     browser.get(f"{web}/mappen/{MEETING}/intake")
     time.sleep(3)

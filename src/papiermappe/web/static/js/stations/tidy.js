@@ -221,7 +221,7 @@ export function tidy(mappe, facts) {
     // ---- apply to
 
     get scopes() {
-      const names = [["page", t("this page")], ["fronts", t("all fronts")], ["backs", t("all backs")], ["all", t("all pages")]];
+      const names = [["page", t("this page")], ["fronts", t("all fronts")], ["backs", t("all backs")], ["all", t("all pages")], ["onwards", t("from here on")]];
       if (mappe.selectedCount > 1) names.splice(1, 0, ["selected", t("{count} selected", { count: mappe.selectedCount })]);
       return names.map(([name, label]) => ({ name, label, pressed: this.scope === name ? "true" : "false" }));
     },
@@ -231,6 +231,7 @@ export function tidy(mappe, facts) {
       const side = { fronts: "front", backs: "back" }[this.scope];
       if (side) return mappe.order.filter((/** @type {number} */ id) => mappe.page(id).side === side);
       if (this.scope === "all") return mappe.order;
+      if (this.scope === "onwards" && this.page) return mappe.order.slice(mappe.order.indexOf(this.page.id));
       if (this.scope === "selected" && mappe.selectedCount) return mappe.selectedIds;
       return this.page ? [this.page.id] : [];
     },
