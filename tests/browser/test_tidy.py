@@ -137,3 +137,16 @@ def test_all_pages_get_one_size(stack: Stack, driver: Chrome, until: Until, mapp
     fill(driver, ".values input[data-name=width_mm]", "200")
     until(lambda: all(size_mm(stack, mappe, at) == (200.0, 297.0) for at in range(6)))
     assert stack.desk(mappe).history[0] == "6 pages cropped to 200 by 297 mm"
+
+
+def test_the_scan_is_shown_while_its_key_is_held_or_until_it_is_pressed_again(
+    driver: Chrome, until: Until, mappe: int
+) -> None:
+    button = driver.find_element(By.ID, "show-scan")
+    ActionChains(driver).key_down("0").pause(0.6).perform()
+    assert button.get_attribute("aria-pressed") == "true"
+    ActionChains(driver).key_up("0").perform()
+    until(lambda: button.get_attribute("aria-pressed") == "false")
+    for state in ("true", "false"):
+        ActionChains(driver).send_keys("0").perform()
+        until(lambda state=state: button.get_attribute("aria-pressed") == state)

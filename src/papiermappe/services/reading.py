@@ -25,6 +25,7 @@ from papiermappe.recognition.errors import ReadingCancelled, RecogniserError
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import next_change
+from papiermappe.services.live_runs import is_receiving
 from papiermappe.services.pages import pages_of, picture_name, treatment_of
 from papiermappe.services.pairing_by_itself import pair_again
 from papiermappe.services.pictures import captured_picture
@@ -182,6 +183,7 @@ def read_ahead(
         reading = _last_used_reading(session, installed)
         waiting = [page for page in _unread(store, session, mappe_id, reading) if page not in excluded]
         of_nothing_known = _without_numbers(session, waiting)
+        rims_at_a_time = 1 if is_receiving(session, mappe_id) else at_a_time  # a recogniser needs much memory
     background = recogniser.in_background()
     reader = Reader(store, background, reading)
     left: list[int] = []
@@ -201,7 +203,7 @@ def read_ahead(
         _read_rims(store, page_id, compute, background, reading, max_px)
 
     if len(of_nothing_known) >= RIMS_FIRST_FROM:
-        list(in_order(read_rims, of_nothing_known, at_a_time))
+        list(in_order(read_rims, of_nothing_known, rims_at_a_time))
         if not left:
             store.run(lambda session: pair_again(session, mappe_id))
     failed = [page_id for page_id in in_order(read, waiting, at_a_time) if page_id is not None]

@@ -7,6 +7,7 @@ import { length, pages, size, t, twoDigits } from "../words.js";
 
 const SURE = 0.5;
 const DIAL_PX_A_DEGREE = 24;
+const HELD_MS = 350;
 
 /** @param {any} mappe @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, facts) {
@@ -28,6 +29,7 @@ export function tidy(mappe, facts) {
       this.framing = createFraming(mappe, facts.paper_lengths_mm, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
       this.viewer = createViewer(this.$refs.stage);
       this.viewer.onZoom((/** @type {number} */ zoom) => { this.zoomText = t("{percent} % of the scan’s pixels", { percent: Math.round(100 * zoom) }); });
+      document.addEventListener("keyup", (event) => { if (event.key === "0") this.endHold(); });
       mappe.on("pages", () => this.refresh());
       mappe.on("selection", () => this.refresh());
       this.refresh();
@@ -102,7 +104,15 @@ export function tidy(mappe, facts) {
     toggleScan() {
       if (this.framing.on) this.framing.toggle();
       this.showsScan = !this.showsScan;
+      this.shownSince = performance.now();
       this.draw();
+    },
+    shownSince: 0,
+    /** A key that is let go of after a while was held to compare; one that was only pressed stays. */
+    endHold() {
+      const isHeld = performance.now() - this.shownSince > HELD_MS;
+      this.shownSince = Infinity;
+      if (this.showsScan && isHeld) this.toggleScan();
     },
     get showsScanText() { return this.showsScan ? "true" : "false"; },
 
