@@ -34,7 +34,11 @@ ALL_ALIKE = 1 / 3
 ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
-DOUBTED, DOUBT = -1.5, 0.5  # a pair that its own evidence speaks against is not sure, whatever its neighbours tell
+DOUBT = (
+    0.5  # what is left of the confidence of a pair that its own evidence speaks against, whatever its neighbours tell
+)
+DOUBTED_BELOW = (-1.5, 1.0)  # where what shines through is faint, as between pictures; and where it is plain
+FAINT, PLAIN = 5.0, 9.0  # the evidence that most pairs of a pile have then
 NAMED = {EvidenceKind.SHOW_THROUGH: 2.0}  # sheets alike shine through each other a little, whichever they are
 SPEAKS = 0.7  # from this on a piece of evidence is named
 NUMBER_SPEAKS = 3.0
@@ -193,11 +197,12 @@ def _near(
 
 def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
     sheets = []
+    doubted_below = _doubted_below(weighed)
     for front, back, step, confidence in _placed(weighed.alignment):
         has_front = step in {Step.PAIR, Step.FRONT_ALONE, Step.FRONT_TWICE}
         has_back = step in {Step.PAIR, Step.BACK_ALONE, Step.BACK_TWICE}
         evidence = tuple(_speaking(weighed, front, back)) if step is Step.PAIR else ()
-        if step is Step.PAIR and _evidence_for(weighed, front, back) < DOUBTED:
+        if step is Step.PAIR and _is_doubted(weighed, front, back, doubted_below):
             confidence *= DOUBT
         sheets.append(
             PairedSheet(
@@ -209,6 +214,21 @@ def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
             )
         )
     return sheets
+
+
+def _doubted_below(weighed: _Weighed) -> float:
+    """Return how much must speak for a pair of this pile: where nearly all shine through, one that does not is odd."""
+    shining = weighed.parts[EvidenceKind.SHOW_THROUGH]
+    seen = [shining[front, back] for front, back, step, _ in _placed(weighed.alignment) if step is Step.PAIR]
+    compared = [ratio for ratio in seen if ratio != 0]
+    typical = float(np.median(compared)) if compared else 0.0
+    return float(np.interp(typical, (FAINT, PLAIN), DOUBTED_BELOW))
+
+
+def _is_doubted(weighed: _Weighed, front: int, back: int, below: float) -> bool:
+    told = _evidence_for(weighed, front, back)
+    is_compared = weighed.parts[EvidenceKind.SHOW_THROUGH][front, back] != 0
+    return told < (below if is_compared else DOUBTED_BELOW[0])
 
 
 def _speaking(weighed: _Weighed, front: int, back: int) -> list[EvidenceKind]:
