@@ -132,6 +132,20 @@ def test_the_dial_and_a_line_along_print_turn_the_page(stack: Stack, driver: Chr
     assert driver.find_element(By.ID, "lay-line").get_attribute("aria-pressed") == "false"
 
 
+def test_a_side_and_the_dial_moved_at_once_are_both_kept(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    ActionChains(driver).send_keys("a").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    dial = driver.find_element(By.CSS_SELECTOR, ".dial [role=slider]")
+    start = float(dial.get_attribute("aria-valuenow") or "nan")
+    down = "arguments[0].dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowDown', bubbles: true}))"
+    top = driver.find_element(By.CSS_SELECTOR, "[data-grip=top]")
+    driver.execute_script(f"{down}; {down.replace('[0]', '[1]')}", top, dial)  # both before either is sent
+    until(lambda: size_mm(stack, mappe)[1] == 296.0)
+    assert treatment(stack, mappe).skew_deg == pytest.approx(-(start - 0.1), abs=0.011)
+
+
 def test_all_pages_get_one_size(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
     driver.find_element(By.XPATH, "//button[text()='all pages']").click()
     fill(driver, ".values input[data-name=width_mm]", "200")

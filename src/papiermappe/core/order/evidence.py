@@ -30,6 +30,7 @@ SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
 TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
 HOLE_TOLERANCE_MM, OTHER_HOLES = 3.0, -1.5
+NO_PATTERN, MOST_PATTERNS = -1, 40  # so that long runs are not compared page by page
 GOES_ON = {(True, True): 0.9, (True, False): -0.6, (False, True): -1.5, (False, False): 0.2}
 MOST_NUMBERS = 4
 LEAST_VOTES = 3
@@ -164,14 +165,14 @@ def hole_evidence(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], turn:
 
     0 where no front and back lack the same places: then a printed dot may have been taken for a hole.
     """
-    mirrored = [_mirrored(side, turn) for side in fronts]
-    places = [_missing_mm(side) for side in backs]
-    alike = np.array([[_same_places(here, there) for there in places] for here in mirrored])
+    places = [*(_mirrored(side, turn) for side in fronts), *map(_missing_mm, backs)]
+    patterns = _patterns(places)
+    mine, theirs = patterns[: len(fronts), None], patterns[None, len(fronts) :]
+    alike = (mine == theirs) & (mine != NO_PATTERN)
     if not alike.any():
         return np.zeros(alike.shape)
-    has = [np.array([len(missing) > 0 for missing in side]) for side in (mirrored, places)]
     share = (alike.mean(axis=1, keepdims=True) + alike.mean(axis=0, keepdims=True)) / 2
-    other = np.where(has[0][:, None] | has[1][None], OTHER_HOLES, 0.0)
+    other = np.where((mine != NO_PATTERN) | (theirs != NO_PATTERN), OTHER_HOLES, 0.0)
     return np.asarray(np.where(alike, -np.log(share.clip(0.05, 1.0)), other), np.float64)
 
 
@@ -185,6 +186,19 @@ def _mirrored(side: SideFacts, turn: Turn) -> NDArray[np.float32]:
     if turn is Turn.LONG_EDGE:
         return np.asarray(np.array([side.width_mm, 0]) + missing * (-1, 1), np.float32)
     return np.asarray(np.array([0, side.height_mm]) + missing * (1, -1), np.float32)
+
+
+def _patterns(places: Sequence[NDArray[np.float32]]) -> NDArray[np.intp]:
+    """Return for each side which pattern of missing places it has; NO_PATTERN where it has none, or there are many."""
+    first: list[NDArray[np.float32]] = []
+    found = np.full(len(places), NO_PATTERN, np.intp)
+    for at, missing in enumerate(places):
+        same = next((number for number, known in enumerate(first) if _same_places(known, missing)), None)
+        if same is None and len(missing) > 0 and len(first) < MOST_PATTERNS:
+            first.append(missing)
+            same = len(first) - 1
+        found[at] = NO_PATTERN if same is None else same
+    return found
 
 
 def _same_places(here: NDArray[np.float32], there: NDArray[np.float32]) -> bool:

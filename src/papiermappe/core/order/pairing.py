@@ -34,9 +34,7 @@ ALL_ALIKE = 1 / 3
 ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
-DOUBT = (
-    0.5  # what is left of the confidence of a pair that its own evidence speaks against, whatever its neighbours tell
-)
+DOUBT = 0.5  # what is left of the confidence of a pair that its own evidence speaks against
 DOUBTED_BELOW = (-1.5, 1.0)  # where what shines through is faint, as between pictures; and where it is plain
 FAINT, PLAIN = 5.0, 9.0  # the evidence that most pairs of a pile have then
 NAMED = {EvidenceKind.SHOW_THROUGH: 2.0}  # sheets alike shine through each other a little, whichever they are
@@ -147,7 +145,7 @@ def _twice(sides: Sequence[SideFacts]) -> NDArray[np.float64]:
     """Return for each side the log likelihood ratio of its being the one before, taken again."""
     compared = compare_in_turn([side.imprint if side.again is None else None for side in sides])
     again = [found if side.again is None else side.again for side, found in zip(sides, compared, strict=True)]
-    if again.count(Sameness.SAME) > ALL_ALIKE * len(again):  # printed alike, as the backs of a form
+    if again.count(Sameness.SAME) > max(1, ALL_ALIKE * len(again)):  # printed alike, as the backs of a form
         again = [Sameness.UNKNOWN if one is Sameness.SAME else one for one in again]
     return np.array([TWICE[one] if at else 0.0 for at, one in enumerate(again)])
 

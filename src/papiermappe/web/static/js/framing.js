@@ -156,17 +156,16 @@ export function createFraming(mappe, snapsMm, tidy) {
     },
     async send() {
       const { moved, skewDeg, sent } = this;
+      const meant = pages;
+      const together = none();
+      for (const side of /** @type {(keyof Sides)[]} */ (Object.keys(together))) together[side] = sent.moved[side] + moved[side];
       this.held = null;
       this.drop();
+      this.sent = { skewDeg: skewDeg ?? sent.skewDeg, moved: together };
       let entry = null;
-      if (skewDeg !== null) {
-        this.sent = { ...sent, skewDeg };
-        entry = await mappe.operate({ kind: "set_skew", pages, skew_deg: skewDeg });
-      } else if (Object.values(moved).some(Boolean)) {
-        const together = { left: 0, top: 0, right: 0, bottom: 0 };
-        for (const side of /** @type {(keyof Sides)[]} */ (Object.keys(together))) together[side] = sent.moved[side] + moved[side];
-        this.sent = { ...sent, moved: together };
-        entry = await mappe.operate({ kind: "move_sides", pages, left_mm: moved.left, top_mm: moved.top, right_mm: moved.right, bottom_mm: moved.bottom });
+      if (skewDeg !== null) entry = await mappe.operate({ kind: "set_skew", pages: meant, skew_deg: skewDeg });
+      if (Object.values(moved).some(Boolean)) {
+        entry = await mappe.operate({ kind: "move_sides", pages: meant, left_mm: moved.left, top_mm: moved.top, right_mm: moved.right, bottom_mm: moved.bottom });
       }
       if (entry === undefined || entry === null) { this.settle(); tidy.redraw(); }
     },
