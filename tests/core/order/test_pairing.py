@@ -123,6 +123,14 @@ def test_sides_printed_all_alike_are_not_taken_for_one_that_came_again() -> None
     assert [sheet.step for sheet in proposal.sheets] == [Step.PAIR] * 5
 
 
+def test_where_hardly_anything_tells_pairs_are_not_sure_by_their_place() -> None:
+    small = SideFacts(148, 210)
+    proposal = propose([*plain(3), small, *plain(3)], [*plain(3), small, *plain(3)], BacksOrder.AS_LAID)
+    assert paired(proposal) == [(at, at) for at in range(7)]
+    assert not proposal.by_habit  # one sheet has its own size
+    assert proposal.unsure == [0, 1, 2, 4, 5, 6]
+
+
 def test_faults_that_meet_are_not_called_sure() -> None:
     # front 3 and back 4 are missing: the counts agree, and front 4 seems to have back 3
     proposal = propose(fronts(0, 1, 2, 4, 5, 6), backs(0, 1, 2, 3, 5, 6))

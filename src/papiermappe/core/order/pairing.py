@@ -101,8 +101,11 @@ def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], order: Back
     shares = np.exp(totals - np.logaddexp.reduce(totals))
     taken = int(totals.argmax()) if order is None else list(BacksOrder).index(order)
     best, share = weighed[taken], float(shares[taken])  # an order that a person knows may still be unlikely
-    sheets = tuple(_sheets(best, len(backs)))
     told = _told(best)
+    sheets = tuple(
+        sheet if sheet.evidence or told >= TELLING else sheet._replace(confidence=sheet.confidence * DOUBT)
+        for sheet in _sheets(best, len(backs))
+    )
     sure = share >= SURE_ORDER and told >= TELLING and all(sheet.confidence >= SURE_STEP for sheet in sheets)
     near = _near(best, len(fronts), len(backs), reach)
     return Proposal(sheets, best.order, shades.turn, share, sure, told < SPEAKS, near)
