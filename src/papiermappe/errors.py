@@ -2,6 +2,7 @@
 
     PapiermappeError
     ├── PictureRefused        a picture is broken, too large or of an unknown kind
+    ├── OperationRefused      (core/operations/) it cannot be done to these pages
     ├── CannotStart           (local/) a tool is missing, a port is taken, a folder cannot be used
     ├── AssemblyError         (assembly/) files cannot be made into a file
     ├── DeviceError           (devices/) the scanner cannot, will not, or does not answer as it should

@@ -11,7 +11,8 @@ from pydantic import ValidationError
 
 from papiermappe.core.operations import Changes, MoveSides, PageState, SetPageSize, SetSkew, UseFound
 from papiermappe.core.order.places import Side
-from papiermappe.core.treatment import Cropping, Origin, PageBox, Straightening, Treatment, page_box
+from papiermappe.core.page_box import PageBox
+from papiermappe.core.treatment import Cropping, Origin, Straightening, Treatment, page_box
 
 SCAN_MM = (216.0, 303.0)
 A4 = ((3.0, 3.0), (213.0, 3.0), (213.0, 300.0), (3.0, 300.0))

@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 
 from papiermappe.core.picture import CapturedPicture, Pixels
-from papiermappe.core.treatment import Cropping, Part, Straightening, Tone, Treatment, page_size_mm, render
-from papiermappe.core.zones import Zone
+from papiermappe.core.treatment import Cropping, Part, Straightening, Tone, Treatment, page_box, page_size_mm, render
+from papiermappe.core.zones import SheetZone, Zone, ZoneKind
 
 Png = Callable[..., CapturedPicture]
 DPI = 100  # 1 inch, 25.4 mm, is 100 px
+AREA = SheetZone(name="a", kind=ZoneKind.WIPE, corners=((1.0, 1.0), (5.0, 1.0), (5.0, 5.0), (1.0, 5.0)))
 
 
 @pytest.fixture
@@ -67,8 +68,21 @@ def test_margins_move_the_content_right_and_down_as_it_is_seen(turns: int, page:
 def test_zones_are_wiped_where_they_are_seen(turns: int, page: Pixels, png: Png) -> None:
     x, y = middle_of_ink(render(png(page, DPI), Treatment(quarter_turns=turns)))
     over = Zone(x_mm=x * 0.254 - 7, y_mm=y * 0.254 - 7, width_mm=14, height_mm=14)
-    clean = render(png(page, DPI), Treatment(quarter_turns=turns, wipes=(over,)))
+    bare = Treatment(quarter_turns=turns)
+    wiped = bare.model_copy(update={"zones": (on_sheet(over, bare),)})
+    clean = render(png(page, DPI), wiped)
     assert clean.min() > 225
+    # it stays on the sheet, however the page is turned and cropped afterwards
+    cropped = Cropping(corners=((1.0, 1.0), (95.0, 1.0), (95.0, 70.0), (1.0, 70.0)))
+    framed = wiped.model_copy(update={"quarter_turns": 3, "crop": cropped, "straighten": Straightening(skew_deg=4.0)})
+    assert render(png(page, DPI), framed)[8:-8, 8:-8].min() > 225
+
+
+def on_sheet(zone: Zone, treatment: Treatment) -> SheetZone:
+    """Return a zone of the page as a zone of its sheet."""
+    box = page_box(400 * 0.254, 300 * 0.254, treatment)
+    first, second, third, fourth = map(tuple, box.on_sheet(zone.corners(), treatment.quarter_turns).tolist())
+    return SheetZone(name="a", kind=ZoneKind.WIPE, corners=(first, second, third, fourth))
 
 
 def test_tones(page: Pixels, png: Png) -> None:
@@ -88,7 +102,7 @@ def test_all_stages_together_keep_to_the_size_and_give_the_same_twice(page: Pixe
         crop=Cropping(corners=((2.0, 2.0), (95.0, 2.0), (95.0, 70.0), (2.0, 70.0))),
         margins=(1.0, -1.0),
         quarter_turns=3,
-        wipes=(Zone(x_mm=1, y_mm=1, width_mm=4, height_mm=4),),
+        zones=(AREA,),
         tone=Tone.WHITE,
     )
     width_mm, height_mm = page_size_mm(400, 300, DPI, treatment)
@@ -106,7 +120,8 @@ def test_every_field_that_changes_the_picture_changes_its_name() -> None:
         {"corners": ((0.0, 0.0), (9.0, 0.0), (9.0, 9.0), (0.0, 9.0))},
         {"margins": (1.0, 0.0)},
         {"quarter_turns": 2},
-        {"wipes": (Zone(x_mm=1, y_mm=1, width_mm=4, height_mm=4),)},
+        {"zones": (AREA,)},
+        {"zones": (AREA.model_copy(update={"kind": ZoneKind.KEEP}),)},
         {"tone": Tone.GREY},
     )
     keys = {plain.model_copy(update=change).picture_key("abc") for change in changed} | {plain.picture_key("abc")}

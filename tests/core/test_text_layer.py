@@ -9,7 +9,7 @@ from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import Cropping, Part, Straightening, Treatment, render
-from papiermappe.core.zones import Zone
+from papiermappe.core.zones import SheetZone, Zone, ZoneKind
 
 DPI = 100.0
 WIDTH_MM, HEIGHT_MM = 120.0, 160.0
@@ -65,8 +65,18 @@ def test_what_is_cut_away_or_wiped_is_not_said() -> None:
         ("outside", BoxMm(left=2, top=50, right=8, bottom=56)),
         ("wiped", BoxMm(left=40, top=100, right=60, bottom=106)),
     )
-    wiped = Zone(x_mm=35.0, y_mm=90.0, width_mm=8.0, height_mm=4.0)  # on the page: touches the word's upper left
-    placed = text_on_page(text, Treatment(crop=CROPPED, wipes=(wiped,)))
+    wiped = Zone(x_mm=36.0, y_mm=97.0, width_mm=8.0, height_mm=4.0)  # touches the word's upper left
+    zone = SheetZone(name="a", kind=ZoneKind.WIPE, corners=wiped.corners())
+    placed = text_on_page(text, Treatment(crop=CROPPED, zones=(zone,)))
+    assert placed is not None
+    assert placed.text == "kept"
+
+
+def test_only_what_lies_in_a_frame_is_said_where_all_else_is_cleared() -> None:
+    text = said(("kept", WORD_MM), ("beyond", BoxMm(left=40, top=100, right=60, bottom=106)))
+    frame = Zone(x_mm=WORD_MM.left - 1, y_mm=WORD_MM.top - 1, width_mm=45.0, height_mm=20.0)
+    zone = SheetZone(name="a", kind=ZoneKind.KEEP, corners=frame.corners())
+    placed = text_on_page(text, Treatment(crop=CROPPED, zones=(zone,)))
     assert placed is not None
     assert placed.text == "kept"
 

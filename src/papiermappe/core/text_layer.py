@@ -1,12 +1,16 @@
 """Text that a file brings along, placed on the page that a treatment makes of its picture."""
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.geometry import rotation_deg
+from papiermappe.core.clean.clearing import Areas
+from papiermappe.core.page_box import PageBox
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
-from papiermappe.core.treatment import PageBox, Treatment, page_box
-from papiermappe.core.zones import Zone
+from papiermappe.core.treatment import Treatment, cleared_areas, page_box
+
+KEPT_SHARE = 0.98
+"""Of a word: as much of it lies where something is kept, if it is still to be seen."""
 
 
 def text_on_page(text: PageText, treatment: Treatment) -> PageText | None:
@@ -23,10 +27,9 @@ def text_on_page(text: PageText, treatment: Treatment) -> PageText | None:
     if treatment.part is not None or treatment.corners is not None:
         return None
     box = page_box(text.width_mm, text.height_mm, treatment)
-    width_mm, height_mm = box.width_mm, box.height_mm
-    if treatment.quarter_turns % 2:
-        width_mm, height_mm = height_mm, width_mm
-    blocks = [_block(block, box, treatment) for block in text.blocks]
+    width_mm, height_mm = box.size_mm(treatment.quarter_turns)
+    areas = cleared_areas(treatment, box)
+    blocks = [_block(block, box, treatment, areas) for block in text.blocks]
     return PageText(
         width_mm=width_mm,
         height_mm=height_mm,
@@ -35,20 +38,20 @@ def text_on_page(text: PageText, treatment: Treatment) -> PageText | None:
     )
 
 
-def _block(block: Block, box: PageBox, treatment: Treatment) -> Block | None:
+def _block(block: Block, box: PageBox, treatment: Treatment, areas: Areas) -> Block | None:
     paragraphs = []
     for paragraph in block.paragraphs:
-        lines = [placed for line in paragraph.lines if (placed := _line(line, box, treatment)) is not None]
+        lines = [placed for line in paragraph.lines if (placed := _line(line, box, treatment, areas)) is not None]
         if lines:
             paragraphs.append(Paragraph(lines=tuple(lines)))
     return Block(paragraphs=tuple(paragraphs)) if paragraphs else None
 
 
-def _line(line: Line, box: PageBox, treatment: Treatment) -> Line | None:
+def _line(line: Line, box: PageBox, treatment: Treatment, areas: Areas) -> Line | None:
     words = [
         Word(text=word.text, box=place, confidence=word.confidence)
         for word in line.words
-        if _is_seen(place := _placed(word.box, box, treatment.quarter_turns), box, treatment)
+        if _is_seen(place := _placed(word.box, box, treatment.quarter_turns), box, treatment, areas)
     ]
     return line_of(words) if words else None
 
@@ -62,16 +65,12 @@ def line_of(words: list[Word]) -> Line:
 
 def _placed(place: BoxMm, box: PageBox, quarter_turns: int) -> BoxMm:
     """Return the upright box round a place of the capture, on the page, as `render` puts it there."""
-    corners = np.array(
-        [(place.left, place.top), (place.right, place.top), (place.right, place.bottom), (place.left, place.bottom)]
-    )
-    middle = np.array([box.width_mm, box.height_mm]) / 2
-    on_page = (corners - (box.centre_x_mm, box.centre_y_mm)) @ rotation_deg(-box.skew_deg).T + middle
-    width_mm, height_mm = box.width_mm, box.height_mm
-    for _ in range(quarter_turns):  # counter-clockwise: the right edge comes to the top
-        on_page = np.column_stack([on_page[:, 1], width_mm - on_page[:, 0]])
-        width_mm, height_mm = height_mm, width_mm
-    return _box_round(on_page)
+    return _box_round(box.on_page(_corners(place), quarter_turns))
+
+
+def _corners(place: BoxMm) -> NDArray[np.float64]:
+    left, top, right, bottom = place.left, place.top, place.right, place.bottom
+    return np.array([(left, top), (right, top), (right, bottom), (left, bottom)])
 
 
 def _box_round(places: NDArray[np.float64]) -> BoxMm:
@@ -79,15 +78,19 @@ def _box_round(places: NDArray[np.float64]) -> BoxMm:
     return BoxMm(left=float(left), top=float(top), right=float(right), bottom=float(bottom))
 
 
-def _is_seen(place: BoxMm, box: PageBox, treatment: Treatment) -> bool:
-    width_mm, height_mm = box.width_mm, box.height_mm
-    if treatment.quarter_turns % 2:
-        width_mm, height_mm = height_mm, width_mm
+def _is_seen(place: BoxMm, box: PageBox, treatment: Treatment, areas: Areas) -> bool:
+    width_mm, height_mm = box.size_mm(treatment.quarter_turns)
     across, down = (place.left + place.right) / 2, (place.top + place.bottom) / 2
     on_page = 0 <= across <= width_mm and 0 <= down <= height_mm
-    return on_page and not any(_touches(zone, place) for zone in treatment.wipes)
+    kept = not areas.kept or any(_shared_mm2(area, place) >= KEPT_SHARE * _size_mm2(place) for area in areas.kept)
+    return on_page and kept and not any(_shared_mm2(area, place) > 0 for area in areas.wiped)
 
 
-def _touches(zone: Zone, place: BoxMm) -> bool:
-    across = zone.x_mm < place.right and place.left < zone.x_mm + zone.width_mm
-    return across and zone.y_mm < place.bottom and place.top < zone.y_mm + zone.height_mm
+def _size_mm2(place: BoxMm) -> float:
+    return (place.right - place.left) * (place.bottom - place.top)
+
+
+def _shared_mm2(area: NDArray[np.float64], place: BoxMm) -> float:
+    """Return how much of a place lies in an area with convex corners."""
+    shared, _ = cv2.intersectConvexConvex(area.astype(np.float32), _corners(place).astype(np.float32))
+    return float(shared)

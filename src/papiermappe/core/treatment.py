@@ -1,33 +1,35 @@
 """What is done to a capture to make its page, and doing it.
 
 `render` is the only way a page picture comes about. Its stages follow one order: part (of a spread), corners (of a
-photo), straighten, crop, margins, turn, wipe, tone. All that move pixels are composed into one resampling; whole-pixel
+photo), straighten, crop, margins, turn, zones, tone. All that move pixels are composed into one resampling; whole-pixel
 crops and quarter turns do not resample at all.
 """
 
 import hashlib
 import math
 from enum import StrEnum
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, Literal
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.gutter import FoldKind, Gutter, part_of
 from papiermappe.core.clean.perspective import rectified_size_px
 from papiermappe.core.clean.tone import binarise, whiten
-from papiermappe.core.clean.wipes import wipe
 from papiermappe.core.geometry import Point, Quad, mm_to_px, px_to_mm, rotation_deg
+from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
 from papiermappe.core.resample import resampled
-from papiermappe.core.zones import Zone
+from papiermappe.core.zones import SheetZone, ZoneKind
 
 PAPER_WHITE = 255
 SURE = 0.5
 MAX_PAGE_MM = 2000.0
+MAX_ZONES = 500
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 DECODED_DPI = 150  # pictures wanted smaller are decoded at this resolution and then shrunk
 
@@ -98,8 +100,8 @@ class Treatment(_Value):
     quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
     """Counter-clockwise."""
     turn_origin: Origin = Origin.FOUND
-    wipes: Annotated[tuple[Zone, ...], Field(max_length=500)] = ()
-    """On the page as it is seen, in mm from its top left."""
+    zones: Annotated[tuple[SheetZone, ...], Field(max_length=MAX_ZONES)] = ()
+    """What is cleared."""
     tone: Tone = Tone.AS_SCANNED
 
     @property
@@ -128,33 +130,9 @@ class Treatment(_Value):
 
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
-        what = f"{capture_sha256} v4 {self._geometry!r} {self.wipes!r} {self.tone!r}"
+        zones = [(zone.kind.value, zone.corners) for zone in self.zones]
+        what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
-
-
-class PageBox(NamedTuple):
-    """The part of a capture, or of a photo made flat, that becomes the page: a rectangle, turned by `skew_deg`."""
-
-    centre_x_mm: float
-    centre_y_mm: float
-    width_mm: float
-    height_mm: float
-    skew_deg: float
-    """Counter-clockwise."""
-
-    @property
-    def corners(self) -> Quad:
-        """Its corners on the capture: top left, top right, bottom right, bottom left of the page."""
-        across, down = self.width_mm / 2, self.height_mm / 2
-        ends = ((-across, -down), (across, -down), (across, down), (-across, down))
-        moved = [self.moved(*end) for end in ends]
-        first, second, third, fourth = ((box.centre_x_mm, box.centre_y_mm) for box in moved)
-        return first, second, third, fourth
-
-    def moved(self, across_mm: float, down_mm: float) -> "PageBox":
-        """Return a box of this size farther right and down, along its own sides."""
-        x_mm, y_mm = rotation_deg(self.skew_deg) @ np.array([across_mm, down_mm])
-        return self._replace(centre_x_mm=self.centre_x_mm + float(x_mm), centre_y_mm=self.centre_y_mm + float(y_mm))
 
 
 def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox:
@@ -179,7 +157,16 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
 def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height in mm of the page that a capture of `width_px` x `height_px` becomes."""
     box = page_box(*flat_size_mm(width_px, height_px, dpi, treatment), treatment)
-    return (box.height_mm, box.width_mm) if treatment.quarter_turns % 2 else (box.width_mm, box.height_mm)
+    return box.size_mm(treatment.quarter_turns)
+
+
+def cleared_areas(treatment: Treatment, box: PageBox) -> Areas:
+    """Return what is cleared of a page that lies in a box, as places of the page as it is seen."""
+    placed = {
+        kind: [box.on_page(zone.corners, treatment.quarter_turns) for zone in treatment.zones if zone.kind is kind]
+        for kind in ZoneKind
+    }
+    return Areas(wiped=placed[ZoneKind.WIPE], kept=placed[ZoneKind.KEEP])
 
 
 def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None = None) -> Pixels:
@@ -208,7 +195,7 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
         pixels = part_of(pixels, dpi, Gutter(treatment.part.gutter, FoldKind.SHADOW, 1.0), treatment.part.right)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
-    upright = wipe(turned(page, treatment.quarter_turns), treatment.wipes, capture.dpi * scale)
+    upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
     return _toned(upright, capture.dpi * scale, treatment.tone)
 
 
@@ -224,7 +211,7 @@ def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
 
 
 def _scale_for(box: PageBox, quarter_turns: int, dpi: float, width_px: int | None) -> float:
-    full_width_px = max(1.0, mm_to_px(box.height_mm if quarter_turns % 2 else box.width_mm, dpi))
+    full_width_px = max(1.0, mm_to_px(box.size_mm(quarter_turns)[0], dpi))
     return 1.0 if width_px is None else min(1.0, width_px / full_width_px)
 
 

@@ -1,13 +1,22 @@
-"""Areas on a page."""
+"""Areas of pages and of sheets."""
 
+from enum import StrEnum
 from typing import Annotated
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.geometry import Quad, mm_to_px
 
 Place = Annotated[float, Field(ge=-2000, le=4000)]
 Length = Annotated[float, Field(gt=0, le=4000)]
+ZoneName = Annotated[str, Field(pattern=r"^[0-9a-z-]{1,40}$")]
+
+FROM_BOTH_SIDES = 0.5
+"""What takes more than this share of a page, and reaches into both of its halves, is measured from both sides."""
+MIDDLE = (0.4, 0.6)
+"""What has its middle here, as a share of the page, keeps its distance from the page's middle."""
 
 
 class Zone(BaseModel):
@@ -40,3 +49,58 @@ class Zone(BaseModel):
             width_mm=self.width_mm + 2 * by_mm,
             height_mm=self.height_mm + 2 * by_mm,
         )
+
+    def carried(self, from_mm: tuple[float, float], to_mm: tuple[float, float]) -> "Zone | None":
+        """Return the zone at its place on a page of another size: what is near an edge keeps its distance from it.
+
+        Args:
+            from_mm: width and height of the page on which this zone was drawn.
+            to_mm: of the other page.
+
+        Returns:
+            None where nothing of it is left, as of a frame on a page that is smaller than its rims.
+
+        >>> Zone(x_mm=190, y_mm=5, width_mm=10, height_mm=10).carried((210, 297), (208, 290)).x_mm
+        188.0
+        """
+        left_mm, right_mm = _carried(self.x_mm, self.x_mm + self.width_mm, from_mm[0], to_mm[0])
+        top_mm, bottom_mm = _carried(self.y_mm, self.y_mm + self.height_mm, from_mm[1], to_mm[1])
+        if right_mm <= left_mm or bottom_mm <= top_mm:
+            return None
+        return Zone(x_mm=left_mm, y_mm=top_mm, width_mm=right_mm - left_mm, height_mm=bottom_mm - top_mm)
+
+
+def _carried(low_mm: float, high_mm: float, from_mm: float, to_mm: float) -> tuple[float, float]:
+    """Return where a stretch of a page's side lies on a side of another length."""
+    longer_mm = to_mm - from_mm
+    if low_mm < from_mm / 2 < high_mm and high_mm - low_mm > FROM_BOTH_SIDES * from_mm:
+        return low_mm, high_mm + longer_mm
+    middle = (low_mm + high_mm) / 2 / from_mm
+    shift_mm = 0.0 if middle < MIDDLE[0] else longer_mm if middle > MIDDLE[1] else longer_mm / 2
+    return low_mm + shift_mm, high_mm + shift_mm
+
+
+class ZoneKind(StrEnum):
+    """What becomes of an area."""
+
+    WIPE = "wipe"
+    """It is cleared."""
+    KEEP = "keep"
+    """All outside of it is cleared, but for what other zones keep."""
+
+
+class SheetZone(BaseModel):
+    """An area of a sheet that is cleared, or outside which all is. It stays there when the page is framed anew."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    name: ZoneName
+    """The same on all sheets on which it was drawn at once: by it they are changed together."""
+    kind: ZoneKind
+    corners: Quad
+    """On the capture, or on the sheet of a photo once it is flat."""
+
+    def box(self) -> NDArray[np.float64]:
+        """Return the box round it: left, top, right, bottom in mm."""
+        corners = np.array(self.corners)
+        return np.concatenate([corners.min(axis=0), corners.max(axis=0)])

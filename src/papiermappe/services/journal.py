@@ -36,6 +36,7 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
 
     Raises:
         NotFound: the Mappe is not there.
+        OperationRefused: it cannot be done to these pages.
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
     wanted = {mappe_id, operation.mappe} if isinstance(operation, MoveToMappe) else {mappe_id}

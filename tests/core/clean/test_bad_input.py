@@ -8,8 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from papiermappe.core.clean import (
+    Areas,
     align_margins,
     binarise,
+    clear,
     despeckle,
     estimate_skew,
     find_corners,
@@ -25,10 +27,8 @@ from papiermappe.core.clean import (
     split_spread,
     suggest_wipes,
     whiten,
-    wipe,
 )
 from papiermappe.core.picture import Pixels
-from papiermappe.core.zones import Zone
 from papiermappe.errors import PictureRefused
 
 CORNERS = np.array([(0, 0), (9, 0), (9, 9), (0, 9)], float)
@@ -43,7 +43,7 @@ FUNCTIONS: dict[str, Callable[[Pixels], object]] = {
     "binarise": lambda page: binarise(page, 150),
     "whiten": lambda page: whiten(page, 150),
     "despeckle": lambda page: despeckle(page, 150),
-    "wipe": lambda page: wipe(page, [Zone(x_mm=0, y_mm=0, width_mm=3, height_mm=3)], 150),
+    "clear": lambda page: clear(page, Areas([np.array([(0.0, 0.0), (3.0, 0.0), (3.0, 3.0), (0.0, 3.0)])]), 150),
     "find_gutter": lambda page: find_gutter(page, 150),
     "split_spread": lambda page: split_spread(page, 150),
     "find_corners": find_corners,

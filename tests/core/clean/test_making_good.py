@@ -15,12 +15,10 @@ from papiermappe.core.clean import (
     pile,
     suggest_wipes,
     whiten,
-    wipe,
 )
 from papiermappe.core.clean.background import paper_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels
-from papiermappe.core.zones import Zone
 
 DPI = 100  # 1 mm is 3.94 px
 
@@ -91,15 +89,6 @@ def test_specks_go_and_dots_beside_letters_stay(page: Pixels) -> None:
     assert not clean[px(250), px(100)]
     assert clean[px(39), px(30)]
     assert clean.sum() == ink.sum() - 1
-
-
-def test_a_wiped_zone_looks_like_the_paper_around_it(page: Pixels) -> None:
-    hole = page.copy()
-    cv2.circle(hole, (px(12), px(108)), px(3), (20, 20, 20), -1)
-    clean = wipe(hole, [Zone(x_mm=8, y_mm=104, width_mm=8, height_mm=8)], DPI)
-    assert np.abs(clean.astype(int) - page)[px(100) : px(116), px(4) : px(18)].max() <= 3
-    assert np.array_equal(clean[:, px(20) :], hole[:, px(20) :])
-    assert np.array_equal(wipe(hole, [Zone(x_mm=900, y_mm=9, width_mm=5, height_mm=5)], DPI), hole)
 
 
 def test_margins_are_aligned_to_those_of_most_pages(page: Pixels) -> None:

@@ -1,6 +1,7 @@
 """What the machine sees in a capture, and what it makes of it."""
 
 from papiermappe.core.clean.blank import BlankEstimate, judge_blank
+from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.colour import ColourEstimate, ColourKind, judge_colour
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.gutter import FoldKind, Gutter, find_gutter, split_spread
@@ -15,9 +16,9 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.stray_light import stray_light
 from papiermappe.core.clean.tone import binarise, despeckle, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
-from papiermappe.core.clean.wipes import wipe
 
 __all__ = [
+    "Areas",
     "BlankEstimate",
     "ColourEstimate",
     "ColourKind",
@@ -35,6 +36,7 @@ __all__ = [
     "TurnEstimate",
     "align_margins",
     "binarise",
+    "clear",
     "despeckle",
     "estimate_skew",
     "find_corners",
@@ -53,5 +55,4 @@ __all__ = [
     "stray_light",
     "suggest_wipes",
     "whiten",
-    "wipe",
 ]

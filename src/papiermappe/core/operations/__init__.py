@@ -19,10 +19,11 @@ from papiermappe.core.operations.arranging import (
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
-from papiermappe.core.operations.model import Changes, PageState
+from papiermappe.core.operations.model import Changes, OperationRefused, PageState
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
+from papiermappe.core.operations.zoning import PutZone, RemoveZones, WipeScan
 
 __all__ = [
     "JOURNALED",
@@ -40,8 +41,11 @@ __all__ = [
     "MoveToMappe",
     "Nudge",
     "Operation",
+    "OperationRefused",
     "PageState",
     "PartInto",
+    "PutZone",
+    "RemoveZones",
     "Reverse",
     "SetAside",
     "SetPageSize",
@@ -56,4 +60,5 @@ __all__ = [
     "Turn",
     "Uncut",
     "UseFound",
+    "WipeScan",
 ]

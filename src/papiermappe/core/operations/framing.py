@@ -6,7 +6,8 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import Field
 
 from papiermappe.core.operations.model import BaseOperation, Changes, PageState
-from papiermappe.core.treatment import MAX_PAGE_MM, Cropping, Origin, PageBox, Straightening, page_box
+from papiermappe.core.page_box import PageBox
+from papiermappe.core.treatment import MAX_PAGE_MM, Cropping, Origin, Straightening, page_box
 from papiermappe.message import Message
 
 LEAST_PAGE_MM = 5.0

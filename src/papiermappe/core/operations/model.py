@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.order.places import Place, Side
 from papiermappe.core.treatment import Treatment
+from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 
 Fields = Mapping[str, Any]
@@ -74,6 +75,10 @@ class PageState:
         return {**place, **self.treatment.model_dump(mode="json")}
 
 
+class OperationRefused(PapiermappeError):
+    """An operation that cannot be carried out on its pages; none of them is changed."""
+
+
 class BaseOperation(BaseModel):
     """The root of all operations.
 
@@ -98,6 +103,9 @@ class BaseOperation(BaseModel):
 
         Args:
             pages: those named that are there; of an operation on the whole Mappe, all of it, in reading order.
+
+        Raises:
+            OperationRefused: it cannot be carried out on these pages.
         """
         raise NotImplementedError
 

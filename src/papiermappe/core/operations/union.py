@@ -22,6 +22,7 @@ from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew,
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.zoning import PutZone, RemoveZones, WipeScan
 
 Operation = Annotated[
     BringBack
@@ -32,6 +33,8 @@ Operation = Annotated[
     | MoveSides
     | MoveToMappe
     | Nudge
+    | PutZone
+    | RemoveZones
     | Reverse
     | SetAside
     | SetPageSize
@@ -43,7 +46,8 @@ Operation = Annotated[
     | Straighten
     | Turn
     | Uncut
-    | UseFound,
+    | UseFound
+    | WipeScan,
     Field(discriminator="kind"),
 ]
 

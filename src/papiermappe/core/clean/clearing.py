@@ -1,0 +1,133 @@
+"""Clearing areas of a page, as if nothing had been there: they are filled with the colour of the paper around them."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import Pixels, checked
+
+CELL_MM = 0.5
+AROUND_MM = 14.0  # how far around what is cleared the paper is looked at
+SOFT_MM = 0.5  # what is cleared may shade the paper this far beyond it
+PRINT_MM = 7.0  # whatever is narrower than this is not paper
+LEAST_LEVELS = 3  # below the brightest nearby, from which on a cell counts as paper
+NOISE_SHARE = 2.5  # the same, of how much the cells of a page differ from their neighbours
+LITTLE = np.float32(0.03)  # weight of what is known from farther away
+SUBPIXELS = 4  # bits of the coordinates' fraction
+
+
+class Areas(NamedTuple):
+    """What is cleared on a page. Each area is a convex outline, (n, 2) `(x_mm, y_mm)` on the page as it is seen."""
+
+    wiped: Sequence[NDArray[np.float64]] = ()
+    kept: Sequence[NDArray[np.float64]] = ()
+    """All outside of these is cleared; nothing is where there are none."""
+
+
+def cleared(shape: tuple[int, ...], areas: Areas, dpi: float) -> NDArray[np.bool_]:
+    """Return (h, w): what is cleared of a page of that shape. Pixels that are touched count as inside an area."""
+    mask = np.zeros(shape[:2], np.uint8)
+    if areas.kept:
+        mask[:] = 1
+        for corners in areas.kept:
+            cv2.fillConvexPoly(mask, _outline(corners, dpi), (0,), shift=SUBPIXELS)
+    for corners in areas.wiped:
+        cv2.fillConvexPoly(mask, _outline(corners, dpi), (1,), shift=SUBPIXELS)
+    return mask.astype(np.bool_)
+
+
+def _outline(corners: NDArray[np.float64], dpi: float) -> NDArray[np.int32]:
+    limit = 2.0**24  # far outside of any page, and within what the filling counts
+    px = np.clip(mm_to_px(1.0, dpi) * corners - 0.5, -limit, limit)
+    return np.asarray(np.rint(px * 2**SUBPIXELS), np.int32)
+
+
+def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
+    """Return a page with areas filled with the colour that the paper around each has.
+
+    Args:
+        page: grey (h, w) or RGB (h, w, 3), uint8.
+        areas: on it.
+        dpi: its resolution.
+
+    Returns:
+        A picture of the same shape; the pixels outside the areas are the same. `page` itself where nothing is cleared.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    whole = checked(page, dpi)
+    if not areas.wiped and not areas.kept:
+        return page
+    mask = cleared(whole.shape, areas, dpi)
+    count, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+    clean = whole.copy()
+    around = round(mm_to_px(AROUND_MM, dpi))
+    for left, top, width, height, _ in stats[1:count]:
+        part = (
+            slice(max(0, top - around), top + height + around),
+            slice(max(0, left - around), left + width + around),
+        )
+        inside = mask[part]
+        paper = _paper_behind(whole[part], inside, dpi)
+        cv2.copyTo(paper, inside.astype(np.uint8), clean[part])
+    return clean
+
+
+def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels:
+    """Return the colour of the paper in a part of a page, as it is known from outside of what is cleared."""
+    by = max(1, round(mm_to_px(CELL_MM, dpi)))
+    size = -(-part.shape[1] // by), -(-part.shape[0] // by)
+    whole = cv2.copyMakeBorder(
+        part, 0, size[1] * by - part.shape[0], 0, size[0] * by - part.shape[1], cv2.BORDER_REPLICATE
+    )
+    cells = cv2.resize(whole, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0], -1)
+    reach = 2 * max(1, round(mm_to_px(SOFT_MM, dpi))) + 1
+    soft = np.zeros(whole.shape[:2], np.uint8)
+    soft[: part.shape[0], : part.shape[1]] = inside * np.uint8(255)
+    soft = cv2.dilate(soft, np.ones((reach, reach), np.uint8))
+    touched = cv2.resize(soft, size, interpolation=cv2.INTER_AREA) > 0
+    known = _is_paper(np.asarray(cells, np.uint8), touched, max(3, round(PRINT_MM / CELL_MM)) | 1)
+    carried = _carried(cells.astype(np.float32), known)
+    paper = cv2.resize(carried, (size[0] * by, size[1] * by), interpolation=cv2.INTER_LINEAR)
+    shown = np.rint(paper[: part.shape[0], : part.shape[1]]).clip(0, 255).astype(np.uint8)
+    return np.ascontiguousarray(shown.reshape(part.shape))
+
+
+def _is_paper(cells: Pixels, touched: NDArray[np.bool_], reach: int) -> NDArray[np.bool_]:
+    """Return where cells, (h, w, channels), show bare paper that is not cleared."""
+    if touched.all():
+        light = cells.mean(axis=2)
+        return np.asarray(light >= np.percentile(light, 60), np.bool_)
+    box = np.ones((reach, reach), np.uint8)
+    paper = ~touched
+    for channel in cv2.split(cells):
+        seen = np.where(touched, np.uint8(0), channel)
+        brightest = cv2.dilate(seen, box)
+        closed = cv2.erode(np.where(brightest == 0, np.uint8(255), brightest), box)
+        below = cv2.subtract(closed, channel)
+        usual = float(np.median(below[~touched]))
+        paper &= below <= max(LEAST_LEVELS, NOISE_SHARE * usual)
+    return paper if paper.any() else ~touched
+
+
+def _carried(cells: NDArray[np.float32], known: NDArray[np.bool_]) -> NDArray[np.float32]:
+    """Return cells, (h, w, channels), all of them filled from those that are known: near ones count for most.
+
+    Sums and weights are halved in size until one cell is left, and brought back; what is known at a finer step goes
+    before what is known from farther away (Gortler et al., The Lumigraph, SIGGRAPH 1996, section 3.4).
+    """
+    weights = [known.astype(np.float32)]
+    sums = [cells * weights[0][..., None]]
+    while max(weights[-1].shape) > 1:
+        weights.append(np.asarray(cv2.pyrDown(weights[-1]), np.float32))
+        sums.append(np.asarray(cv2.pyrDown(sums[-1]), np.float32).reshape(*weights[-1].shape, -1))
+    filled = sums[-1] / np.maximum(weights[-1], 1e-6)[..., None]
+    for total, weight in zip(sums[-2::-1], weights[-2::-1], strict=True):
+        far = cv2.pyrUp(filled, dstsize=weight.shape[::-1]).reshape(*weight.shape, -1)
+        filled = (total + LITTLE * far) / (weight + LITTLE)[..., None]
+    return np.asarray(filled, np.float32)
