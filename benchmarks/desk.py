@@ -324,17 +324,27 @@ const mappe = Alpine.store("mappe");
 const pages = mappe.order.slice(0, count);
 const last = pages.at(-1);
 const start = performance.now();
-let answered = 0;
-mappe.operate({ kind: "move", pages, before: null }).then(() => { answered = performance.now(); });
-const look = () => {
-  if (!answered || mappe.order.at(-1) !== last) { setTimeout(look, 2); return; }
+let painted = 0;
+const unlisten = mappe.on("pages", () => {
+  if (painted || mappe.order.at(-1) !== last) return;
   requestAnimationFrame(() => {
     const channel = new MessageChannel();
-    channel.port1.onmessage = () => done([answered - start, Math.max(0, performance.now() - answered)]);
+    channel.port1.onmessage = () => { painted ||= performance.now(); };
     channel.port2.postMessage(0);
   });
-};
-look();
+});
+new PerformanceObserver((list, observer) => {
+  const answer = list.getEntries().find(({ name, startTime }) => name.endsWith("/operations") && startTime >= start);
+  if (!answer) return;
+  observer.disconnect();
+  const end = () => {
+    if (!painted) { setTimeout(end, 5); return; }
+    unlisten();
+    done([answer.responseEnd - start, Math.max(0, painted - answer.responseEnd)]);
+  };
+  end();
+}).observe({ type: "resource" });
+mappe.operate({ kind: "move", pages, before: null });
 """
 
 

@@ -60,10 +60,8 @@ class Sorter:
 
     def _operate(self, operation: dict[str, Any]) -> int | None:
         cursor = patiently(lambda: mappe_changes(CLERK, self.desk.store, self.mappe, 0))[0].cursor
-        entry: int | None = self.desk.command(
-            f"/mappen/{self.mappe}/operations", {"operation": operation, "seen": cursor}
-        )
-        return entry
+        done = self.desk.command(f"/mappen/{self.mappe}/operations", {"operation": operation, "seen": cursor})
+        return int(done["entry"]) if done else None
 
     def state(self) -> str:
         """Return how far it is."""

@@ -252,8 +252,9 @@ def test_what_needs_a_service_cannot_be_sent_by_windows(kind: str) -> None:
 
 
 def test_the_fields_of_a_page_are_all_that_an_operation_may_set() -> None:
-    fields = pile(1)[0].fields()
-    assert (
-        fields.keys()
-        == {"mappe_id", "rank", "side", "set_aside", "begins", "capture_id"} | Treatment.model_fields.keys()
-    )
+    place = {"mappe_id", "rank", "side", "set_aside", "begins", "capture_id"}
+    page = pile(1)[0]
+    assert page.fields(place | Treatment.model_fields.keys()).keys() == place | Treatment.model_fields.keys()
+    assert page.fields({"rank", "tone"}) == {"rank": "1", "tone": "as_scanned"}
+    with pytest.raises(KeyError):
+        page.fields({"analysis"})

@@ -37,11 +37,21 @@ class Window:
         self.cursor = changes.cursor
         self.subject = self.subject if changes.subject is None else changes.subject
         self.pages |= {page.id: page for page in changes.pages}
+        self.pages |= {place.id: self.pages[place.id].model_copy(update=dict(place)) for place in changes.moved}
         for page in changes.gone:
             self.pages.pop(page, None)
         self.history |= {line.seq: line.message.code for line in changes.history}
         if stack := changes.undo.get(self.caller.author):
             self.undo = (stack.undo.seq if stack.undo else None, stack.redo.seq if stack.redo else None)
+
+
+def test_of_pages_that_only_lie_elsewhere_no_more_than_that_is_told(store: Store, mappe: int, pages: list[int]) -> None:
+    seen = desk(store, mappe).cursor
+    do(store, mappe, Move(pages=(pages[0],), before=None))
+    do(store, mappe, Turn(pages=(pages[1],), quarter_turns=1))
+    changes, rows = mappe_changes(ANNA, store, mappe, seen)
+    assert [place.id for place in changes.moved] == [pages[0]]
+    assert [page.id for page in changes.pages] == [row.view.id for row in rows] == [pages[1]]
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -194,14 +194,21 @@ def test_problems_are_pages_for_people_and_json_for_scripts(web: TestClient) -> 
 
 def test_changes_of_pages(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
     seen = desk(store, mappe).cursor
+    places: list[list[dict[str, object]]] = []
     root = f"/mappen/{mappe}"
 
     def operate(kind: str, **how: object) -> object:
         answer = web.post(f"{root}/operations", json={"operation": {"kind": kind, **how}, "seen": seen})
         assert answer.status_code == 200, answer.text
-        return answer.json()
+        places.append(answer.json()["places"] if answer.json() else [])
+        return answer.json() and answer.json()["entry"]
 
     assert operate("move", pages=pages[:1], before=None) == seen + 1
+    # where it lies is told with the answer, before the window hears of it
+    (moved,) = [page for page in desk(store, mappe).pages if page.id == pages[0]]
+    assert places.pop() == [
+        {"id": moved.id, "revision": seen + 1, "rank": moved.rank, "side": "front", "set_aside": False, "begins": None}
+    ]
     assert desk(store, mappe).order == [pages[1], pages[2], pages[0]]
     assert operate("nudge", pages=pages[1:2], by=1)
     entry = operate("set_aside", pages=pages[2:])

@@ -6,7 +6,9 @@ from typing import NamedTuple
 import numpy as np
 
 from papiermappe.core.analysis import Analysis, analyse
+from papiermappe.core.clean.clearing import Areas
 from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.clean.pile import LEAF_DPI, Leaf, Pile, leaf_of
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.format import Format
@@ -22,7 +24,7 @@ from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
-from papiermappe.core.treatment import PAPER_WHITE, Tone, Treatment, page_size_mm, render
+from papiermappe.core.treatment import PAPER_WHITE, Tone, Treatment, decoded_reduction, page_size_mm, render
 
 SAMPLE_MM = 44.0, 25.0
 
@@ -158,6 +160,61 @@ def capture_imprint(capture: CapturedPicture, found: Treatment) -> bytes:
     width_mm, _ = page_size_mm(head.width_px, head.height_px, capture.dpi, as_it_came)
     width_px = max(1, round(mm_to_px(width_mm, min(capture.dpi, INK_DPI))))
     return imprint_of(render(capture, as_it_came, width_px), width_px / mm_to_px(width_mm, 1.0)).to_bytes()
+
+
+def framed_only(treatment: Treatment) -> Treatment:
+    """Return a treatment without what it does to ink and paper: the page as it is framed."""
+    return treatment.model_copy(update={"zones": (), "tone": Tone.GREY})
+
+
+def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:
+    """Return what is kept of a page to lay it on the pile. Raises PictureRefused."""
+    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
+    reduction = decoded_reduction(capture.dpi)
+    scan = once.pixels(reduction, grey=True)
+    head = capture.head()
+    width_mm, _ = page_size_mm(head.width_px, head.height_px, capture.dpi, treatment)
+    width_px = max(1, round(mm_to_px(width_mm, min(capture.dpi, LEAF_DPI))))
+    page = render(once, framed_only(treatment), width_px)
+    return leaf_of(page, width_px / mm_to_px(width_mm, 1.0), scan, capture.dpi / reduction)
+
+
+class PilePart(NamedTuple):
+    """Some pages over one another."""
+
+    pile: Pile
+    leaves: list[Leaf]
+    """Without their pictures, which are in the pile."""
+    made: dict[int, bytes]
+    """What is to be kept of those that were not known, by their place among the pages."""
+
+
+class PilePage(NamedTuple):
+    """A page to be laid on the pile."""
+
+    capture: CapturedPicture | None
+    """None where what is kept of it is known."""
+    kept: bytes
+    treatment: Treatment
+    areas: Areas
+    """That are cleared on it."""
+
+
+def pile_part(size_mm: tuple[float, float], pages: Sequence[PilePage]) -> PilePart:
+    """Lay pages over one another. Raises PictureRefused: a capture cannot be decoded, or what was kept is torn."""
+    part = PilePart(Pile(size_mm), [], {})
+    for at, page in enumerate(pages):
+        leaf = page_leaf(page.capture, page.treatment) if page.capture else Leaf.from_bytes(page.kept)
+        if page.capture:
+            part.made[at] = leaf.to_bytes()
+        part.pile.add(leaf, page.areas)
+        part.leaves.append(leaf._replace(darker=np.zeros((1, 1), np.uint8)))
+    return part
+
+
+def pile_png(pile: Pile) -> bytes:
+    """Return the picture of a pile as PNG."""
+    return encode_png(pile.picture())
 
 
 def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) -> _Rendered:

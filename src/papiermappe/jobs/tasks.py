@@ -16,6 +16,7 @@ from papiermappe.services import (
     looking,
     pairing,
     pictures,
+    piles,
     reading,
     reading_files,
     receiving,
@@ -95,12 +96,16 @@ def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Li
 
 
 def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:
-    """Add the tasks that find which pages are of one sheet."""
+    """Add the tasks that look at many pages at once: which are of one sheet, and what all of them show."""
 
     @blueprint.task(name=JobKind.PAIR, retry=RETRIED)
     def pair(mappe_id: int, name: str, fronts: list[int], backs: list[int], order: str | None) -> None:
         known = BacksOrder(order) if order else None
         pairing.pair(store, mappe_id, name, fronts, backs, known, pools.foreground, max_px)
+
+    @blueprint.task(name=JobKind.PILE, retry=RETRIED)
+    def pile(mappe_id: int, name: str, pages: list[int]) -> None:
+        piles.lay_pile(store, mappe_id, name, pages, pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.COMPARE_RUN, retry=RETRIED)
     def compare_run(run_id: int) -> None:

@@ -2,23 +2,22 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
-from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import exists, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.operations.model import Changes, Fields
-from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.changes import next_change
 from papiermappe.services.live_runs import is_receiving
 from papiermappe.services.pages import page_state
-from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
+from papiermappe.services.places import LYING_FIELDS
+from papiermappe.store import bulk
+from papiermappe.store.models import EntryKind, JournalEntry, JournalMappe, Mappe, Page
 from papiermappe.store.queue import JobKind, enqueue, read_soon
 
-PLACE_FIELDS = frozenset({"mappe_id", "rank", "side", "set_aside"})
-ORDER_FIELDS = PLACE_FIELDS | {"begins"}
+ORDER_FIELDS = LYING_FIELDS | {"mappe_id"}
 PAGE_FIELDS = ORDER_FIELDS | {"capture_id"}
 """Those that are not of the treatment."""
 
@@ -59,14 +58,11 @@ def write_entry(
     session.flush()
     touched = {mappe_id: JournalMappe(mappe_id=mappe_id, seq=seq) for mappe_id in mappen}
     session.add_all(touched.values())
-    for page_id, fields in changes.items():
-        page = pages[page_id]
-        if fields:
-            now = page_state(page).fields()
-            before = {name: now[name] for name in fields}
-            session.add(JournalChange(page_id=page_id, seq=seq, before=before, after=dict(fields)))
-            _set(session, page, fields)
-        page.revision = seq
+    written = {page: (_now(pages[page], fields), fields) for page, fields in changes.items() if fields}
+    bulk.write_down(session, seq, written)
+    together = {pages[page]: _set(session, pages[page], fields) for page, fields in changes.items()}
+    changed = {page for page, fields in changes.items() if not fields or not LYING_FIELDS.issuperset(fields)}
+    bulk.set_pages(session, seq, together, changed)
     for mappe_id, own in (mappe_fields or {}).items():
         if own:
             touched[mappe_id].before, touched[mappe_id].after = _set_of_mappe(session, mappen[mappe_id], own)
@@ -74,6 +70,11 @@ def write_entry(
         if to_read is not None:
             read_soon(session, to_read)
     return seq
+
+
+def _now(page: Page, fields: Fields) -> dict[str, Any]:
+    """Return what fields of a page are now."""
+    return page_state(page, with_treatment=not PAGE_FIELDS.issuperset(fields)).fields(fields)
 
 
 def _set_of_mappe(session: Session, mappe: Mappe, fields: Fields) -> tuple[dict[str, Any], dict[str, Any]]:
@@ -103,24 +104,19 @@ def _to_read(changes: Changes) -> Sequence[int]:
     return [page_id for page_id, fields in changes.items() if not fields or not ORDER_FIELDS.issuperset(fields)]
 
 
-def _set(session: Session, page: Page, fields: Fields) -> None:
+def _set(session: Session, page: Page, fields: Fields) -> dict[str, Any]:
+    """Set what few entries set, one page after the other; return the fields that are set on all pages at once."""
     if "mappe_id" in fields:
         page.mappe_id = fields["mappe_id"]
         if page.mappe_id is not None and page.analysis is None:
             enqueue(session, JobKind.ANALYSE, page_id=page.id)
-    if "rank" in fields:
-        page.rank = Decimal(fields["rank"])
-    if "side" in fields:
-        page.side = Side(fields["side"])
-    if "set_aside" in fields:
-        page.set_aside = fields["set_aside"]
-    if "begins" in fields:
-        page.begins = fields["begins"]
     if fields.get("capture_id", page.capture_id) != page.capture_id:
         page.capture_id, page.analysis, page.printed = fields["capture_id"], None, None
         session.flush()
         session.refresh(page, ["capture"])
         enqueue(session, JobKind.ANALYSE, page_id=page.id)
+    together = {name: value for name, value in fields.items() if name in LYING_FIELDS}
     treated = {name: value for name, value in fields.items() if name not in PAGE_FIELDS}
     if treated:
-        page.treatment = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")
+        together["treatment"] = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")
+    return together

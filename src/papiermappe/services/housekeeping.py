@@ -95,7 +95,7 @@ def _sweep(store: Store, now: datetime) -> int:
             used = set(session.scalars(wanted))
         removed += _remove(store, [key for key in keys if _last(key) not in used])
     pictures = _pictures_in_use(store)
-    for prefix in ("pictures", "readings", "estimates", "imprints"):
+    for prefix in ("pictures", "readings", "estimates", "imprints", "leaves"):
         for keys in _batches(store, prefix, now - PICTURES_KEPT):
             removed += _remove(store, [key for key in keys if _last(key).partition("-")[0] not in pictures])
     for keys in _batches(store, "looks", now - YOUNG):

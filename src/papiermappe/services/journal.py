@@ -5,18 +5,21 @@ People conflict only where both have set the same field of the same page; the ma
 
 from collections.abc import Mapping
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy import func, select
+from sqlalchemy.dialects.postgresql import array
+from sqlalchemy.orm import Session, defer, lazyload
 
 from papiermappe.core.operations import CopyToMappe, Journaled, MoveToMappe, Operation, TakeAgain
 from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side
 from papiermappe.message import Message
-from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.caller import Caller, locked_mappe, visible_mappe
 from papiermappe.services.entries import MappeFields, write_entry
 from papiermappe.services.errors import ChangedMeanwhile
 from papiermappe.services.pages import page_state, page_states, pages_of
+from papiermappe.services.places import LYING_FIELDS, PagePlace, as_places, places
 from papiermappe.services.transaction import transaction
+from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Mappe, Page
 
 
@@ -74,13 +77,16 @@ def record(
     query = select(Page).where(Page.mappe_id.in_(list(mappen)) | nowhere)
     if not operation.by_captures:
         query = query.options(lazyload(Page.capture))
+    if operation.places_only:  # what is done to pages and has been found on them is most of their rows
+        query = query.options(defer(Page.treatment), defer(Page.analysis), defer(Page.printed))
     if not operation.whole_mappe:
         query = query.where(Page.id.in_(operation.pages))
     pages = sorted(session.scalars(query), key=lambda page: (page.rank, page.side is Side.BACK))
     if operation.by_numbers:
         states = page_states(pages)
     else:
-        states = [page_state(page, with_capture=operation.by_captures) for page in pages]
+        known = {"with_capture": operation.by_captures, "with_treatment": not operation.places_only}
+        states = [page_state(page, **known) for page in pages]
     changes = operation.apply(states)
     if not changes:
         return None
@@ -95,6 +101,15 @@ def record(
         operation=operation.model_dump(mode="json"),
         mappe_fields=mappe_fields,
     )
+
+
+def places_set(caller: Caller, store: Store, mappe_id: int, seq: int) -> list[PagePlace]:
+    """Return where the pages of a Mappe lie that an entry has moved. Raises NotFound."""
+    moved = func.jsonb_exists_any(JournalChange.after, array(sorted(LYING_FIELDS)))
+    of_entry = places().join(JournalChange, JournalChange.page_id == Page.id).where(JournalChange.seq == seq, moved)
+    with store.begin() as session:
+        visible_mappe(caller, session, mappe_id)
+        return as_places(session.execute(of_entry.where(Page.mappe_id == mappe_id)))
 
 
 def machine_entry(

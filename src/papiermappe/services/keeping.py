@@ -121,6 +121,7 @@ def _added(session: Session, run: Run, mappe: Mappe, capture: Capture, spot: Spo
         side=spot.side,
         treatment=Treatment().model_dump(mode="json"),
         revision=1,
+        content_revision=1,
     )
     session.add(page)
     session.flush()

@@ -147,6 +147,7 @@ def _copies(session: Session, pages: Sequence[Page]) -> tuple[int, ...]:
             analysis=page.analysis,
             printed=page.printed,
             revision=page.revision,
+            content_revision=page.revision,
         )
         for page in pages
     ]

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from sqlalchemy import select
 
 from papiermappe.services.caller import Caller, visible_mappe
+from papiermappe.services.places import as_places, places
 from papiermappe.services.views import PageRow, page_row
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
@@ -14,7 +15,7 @@ MAX_PAGES = 20_000
 
 
 class PageCache:
-    """Pages by number and revision. Whatever changes a page gives it a new revision, so none of them goes stale.
+    """Pages by number and revision of what they are. Whatever changes them gives a new one, so none goes stale.
 
     Args:
         max_pages: how many are kept.
@@ -36,18 +37,19 @@ class PageCache:
         """
         with store.begin() as session:
             cursor = visible_mappe(caller, session, mappe_id).change
-            known = session.execute(select(Page.id, Page.revision).where(Page.mappe_id == mappe_id)).all()
+            own = places().add_columns(Page.content_revision).where(Page.mappe_id == mappe_id)
+            known = session.execute(own).all()
+            keys = [(row.id, row.content_revision) for row in known]
             with self._lock:  # held on to here, so that what others push out meanwhile is not missed
-                rows = {
-                    row.id: self._rows[row.id, row.revision] for row in known if (row.id, row.revision) in self._rows
-                }
+                rows = {key[0]: self._rows[key] for key in keys if key in self._rows}
             missing = [row.id for row in known if row.id not in rows]
             pages = session.scalars(select(Page).where(Page.id.in_(missing))).all() if missing else []
             fresh = {page.id: page_row(page) for page in pages}
         with self._lock:
-            for row in fresh.values():
-                self._rows[row.view.id, row.view.revision] = row
+            for key in keys:
+                if key[0] in fresh:
+                    self._rows[key] = fresh[key[0]]
             while len(self._rows) > self._max_pages:
                 self._rows.popitem(last=False)
         rows |= fresh
-        return cursor, [rows[row.id] for row in known if row.id in rows]
+        return cursor, [rows[place.id].laid(place) for place in as_places(known) if place.id in rows]

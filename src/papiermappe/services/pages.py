@@ -55,8 +55,15 @@ def picture_name(page: Page) -> str:
     return treatment_of(page).picture_key(page.capture.sha256)
 
 
-def page_state(page: Page, number: int | None = None, *, blank: bool = False, with_capture: bool = False) -> PageState:
-    """Return a page as operations see it."""
+def page_state(
+    page: Page,
+    number: int | None = None,
+    *,
+    blank: bool = False,
+    with_capture: bool = False,
+    with_treatment: bool = True,
+) -> PageState:
+    """Return a page as operations see it; what is left out need not have been loaded."""
     capture = page.capture if with_capture else None
     return PageState(
         id=page.id,
@@ -64,14 +71,14 @@ def page_state(page: Page, number: int | None = None, *, blank: bool = False, wi
         rank=page.rank,
         side=page.side,
         set_aside=page.set_aside,
-        stored_treatment=page.treatment,
+        stored_treatment=page.treatment if with_treatment else {},
         capture_id=page.capture_id,
         number=number,
         blank=blank,
         file=(capture.file_name, capture.file_page or 1) if capture and capture.file_name else None,
         begins=page.begins,
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
-        stored_found=page.analysis["treatment"] if page.analysis else None,
+        stored_found=page.analysis["treatment"] if with_capture and page.analysis else None,
     )
 
 

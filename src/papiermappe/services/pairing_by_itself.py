@@ -12,11 +12,11 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import run_changed
-from papiermappe.services.entries import PLACE_FIELDS
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import arrange_for, machine_entry, would_change
 from papiermappe.services.landing import landing_of
 from papiermappe.services.pairing import PairingProposed, sides_of_runs, worked_out
+from papiermappe.services.places import PLACE_FIELDS
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, EntryKind, JournalChange, JournalEntry, Page, Run

@@ -133,7 +133,8 @@ def record_printed(caller: Caller, session: Session, capture_id: int, found: Pri
         mappe = locked_mappe(caller, session, mappe_id)
         page = session.get_one(Page, page_id, populate_existing=True)
         if page.printed != printed:
-            page.printed, page.revision = printed, next_change(session, mappe)
+            page.printed = printed
+            page.revision = page.content_revision = next_change(session, mappe)
 
 
 def last_used_reading(_: Caller, store: Store, installed: Sequence[str]) -> Reading:

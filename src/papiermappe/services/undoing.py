@@ -15,10 +15,11 @@ from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, may_see, visible_mappe
-from papiermappe.services.entries import PAGE_FIELDS, PLACE_FIELDS, write_entry
+from papiermappe.services.entries import PAGE_FIELDS, write_entry
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.history import told_of
 from papiermappe.services.pages import page_state
+from papiermappe.services.places import PLACE_FIELDS
 from papiermappe.services.transaction import transaction
 from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe, Mappe, Page
 
@@ -84,7 +85,7 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
     for row in rows:
         before, after = _as_written_today(row.before), _as_written_today(row.after)
         expected, changes[row.page_id] = (after, before) if undoing else (before, after)
-        now = page_state(pages[row.page_id]).fields()
+        now = page_state(pages[row.page_id]).fields(expected)
         differing = {name for name, value in expected.items() if now[name] != value}
         if differing and (later := _set_later(session, row.page_id, differing, seq)):
             raise ChangedMeanwhile("changed_since", entry=later)

@@ -25,6 +25,7 @@ from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
 from papiermappe.services.pages import analysis_of, page_facts, printed_on_page, treatment_of
 from papiermappe.services.pairing_by_itself import RunPairing
+from papiermappe.services.places import PagePlace, as_places, places
 from papiermappe.services.printed import PrintedPage
 from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
@@ -181,6 +182,8 @@ class MappeView(BaseModel):
     file_name: str
     """The name that it would get now, as a PDF."""
     pages: list[PageView]
+    moved: list[PagePlace]
+    """Pages that lie elsewhere in it, and are otherwise as before."""
     gone: list[int]
     """Pages that are in the Mappe no more."""
     runs: list[RunView]
@@ -196,6 +199,12 @@ class PageRow(NamedTuple):
 
     view: PageView
     printed: PrintedPage
+
+    def laid(self, place: PagePlace) -> "PageRow":
+        """Return the page as it lies now."""
+        if place.revision == self.view.revision:
+            return self
+        return PageRow(self.view.model_copy(update=dict(place)), self.printed._replace(**place.printed_place))
 
 
 class _Head(NamedTuple):
@@ -241,10 +250,12 @@ def mappe_changes(
     with store.begin() as session:
         session.connection(execution_options={"isolation_level": "REPEATABLE READ"})
         head = _head(caller, session, mappe_id, since)
-        changed = select(Page).where(Page.mappe_id == mappe_id, Page.revision > since)
-        rows = [page_row(page) for page in session.scalars(changed)]
+        changed = Page.mappe_id == mappe_id, Page.revision > since
+        rows = [page_row(page) for page in session.scalars(select(Page).where(*changed, Page.content_revision > since))]
+        moved = as_places(session.execute(places().where(*changed, Page.content_revision <= since)))
         authors = {*head.authors, *([author] if author else [])}
-        return _view(session, head, since, [row.view for row in rows], authors), rows
+        view = _view(session, head, since, [row.view for row in rows], authors)
+        return view.model_copy(update={"moved": moved}), rows
 
 
 def _view(session: Session, head: _Head, since: int, pages: Sequence[PageView], authors: Collection[str]) -> MappeView:
@@ -255,6 +266,7 @@ def _view(session: Session, head: _Head, since: int, pages: Sequence[PageView], 
         subject=head.subject if head.subject_changed or not since else None,
         file_name=document_name(today, head.subject, head.next_number) + ".pdf",
         pages=list(pages),
+        moved=[],
         gone=_gone(session, head.id, since) if head.gone and since else [],
         runs=_runs(session, head.id, since) if head.runs else [],
         filings=_filings(session, head.id, since) if head.filings else [],

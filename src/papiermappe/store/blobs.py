@@ -62,6 +62,11 @@ class Blobs:
         return f"imprints/{picture[:2]}/{picture}.npz"
 
     @staticmethod
+    def leaf_key(picture: str) -> str:
+        """Where what is kept of a page for the pile lies, by its picture with nothing cleared."""
+        return f"leaves/{picture[:2]}/{picture}.zip"
+
+    @staticmethod
     def estimate_key(pages: str, part: str) -> str:
         """Where an estimate of the levels lies: what pages weigh, or how a sample of one looks."""
         return f"estimates/{pages[:2]}/{pages}-{part}"

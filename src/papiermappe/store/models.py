@@ -408,7 +408,9 @@ class Page(Base):
     printed: Mapped[Json | None]
     """The page numbers and dates that were read on it; None before it was read."""
     revision: Mapped[int] = mapped_column(BigInt)
-    """The number of the journal entry that changed it last."""
+    """The number of the change of it or its place that was last."""
+    content_revision: Mapped[int] = mapped_column(BigInt)
+    """The number of the last change that made it another one, and did not only lay it elsewhere in its Mappe."""
     capture: Mapped[Capture] = relationship(lazy="joined")
 
 

@@ -21,6 +21,7 @@ class JobKind(StrEnum):
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
     PAIR = "pair"
+    PILE = "pile"
     COMPARE_RUN = "compare_run"
     MAKE = "make"
     DELIVER = "deliver"
@@ -35,6 +36,7 @@ _PRIORITY = {
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.PAIR: 8,
+    JobKind.PILE: 12,
     JobKind.COMPARE_RUN: 7,
     JobKind.FIND_UPRIGHT: 5,
     JobKind.DELIVER: 2,

@@ -35,6 +35,7 @@ from papiermappe.web import (
     moving,
     pairing,
     pictures,
+    piles,
     runs,
     start,
     tickets,
@@ -64,7 +65,7 @@ _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (DestinationError, 502),
 )
 
-MODULES = (start, pairing, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings)
+MODULES = (start, pairing, piles, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings)
 """All that have routes."""
 
 

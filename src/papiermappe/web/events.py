@@ -130,6 +130,8 @@ class Feed:
     def _note_printed(self, changes: MappeView, rows: list[PageRow]) -> PrintedView | None:
         """Add pages; return what is printed on all pages if that has changed."""
         self._printed_pages.update({row.printed.id: row.printed for row in rows})
+        for place in changes.moved:
+            self._printed_pages[place.id] = self._printed_pages[place.id]._replace(**place.printed_place)
         for page_id in changes.gone:
             self._printed_pages.pop(page_id, None)
         now = printed_view(list(self._printed_pages.values()))

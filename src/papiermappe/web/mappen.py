@@ -12,6 +12,7 @@ from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
 from papiermappe.services import delivering, journal, mappen, undoing
 from papiermappe.services.pictures import PictureSize
+from papiermappe.services.places import PagePlace
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
 from papiermappe.services.views import PageDetail, mappe_view, page_detail
@@ -39,6 +40,15 @@ class Step(BaseModel):
     entry: Change
 
 
+class Done(BaseModel):
+    """What was done."""
+
+    entry: int
+    """Of the journal."""
+    places: list[PagePlace]
+    """Of the pages that have been moved, so that they can be shown there before the window hears all of it."""
+
+
 class Subject(BaseModel):
     """What a Mappe is about."""
 
@@ -61,21 +71,26 @@ async def events(
 
 
 @router.post("/operations")
-def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> int | None:
+def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> Done | None:
     """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
-    return journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
+    entry = journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
+    return None if entry is None else _done(ctx, caller, mappe_id, entry)
 
 
 @router.post("/undo")
-def undo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
+def undo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> Done:
     """Undo an entry."""
-    return undoing.undo(caller, ctx.store, mappe_id, command.entry)
+    return _done(ctx, caller, mappe_id, undoing.undo(caller, ctx.store, mappe_id, command.entry))
 
 
 @router.post("/redo")
-def redo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> int:
+def redo(ctx: Ctx, caller: Asks, mappe_id: Id, command: Step) -> Done:
     """Redo an entry."""
-    return undoing.redo(caller, ctx.store, mappe_id, command.entry)
+    return _done(ctx, caller, mappe_id, undoing.redo(caller, ctx.store, mappe_id, command.entry))
+
+
+def _done(ctx: Ctx, caller: Asks, mappe_id: int, entry: int) -> Done:
+    return Done(entry=entry, places=journal.places_set(caller, ctx.store, mappe_id, entry))
 
 
 @router.post("/subject")

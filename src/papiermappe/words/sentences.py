@@ -210,6 +210,8 @@ SENTENCES: dict[str, str | Plural] = {
     "note_size": N_("Another size than most"),
     "note_language": N_("Another language than most"),
     "note_document": N_("Another document seems to begin here"),
+    "pile_empty": N_("None of these pages lies here any more. Choose pages that do."),
+    "pile_too_high": N_("Up to {limit} pages are laid over one another. Choose fewer."),
     "too_many_zones": N_("A page holds up to {limit} zones, and one of these pages has as many. Nothing was changed: take some away first."),
     "nothing_to_undo": N_("There is nothing to undo."),
     "nothing_to_redo": N_("There is nothing to redo."),

@@ -22,10 +22,8 @@ from papiermappe.core.clean import (
     judge_blank,
     judge_colour,
     judge_quality,
-    pile,
     rectify,
     split_spread,
-    suggest_wipes,
     whiten,
 )
 from papiermappe.core.picture import Pixels
@@ -49,8 +47,6 @@ FUNCTIONS: dict[str, Callable[[Pixels], object]] = {
     "find_corners": find_corners,
     "rectify": lambda page: rectify(page, CORNERS),
     "align_margins": lambda page: align_margins([page], 150),
-    "pile": lambda page: pile([page], 150),
-    "suggest_wipes": lambda page: suggest_wipes([page] * 3, 150),
 }
 every_function = pytest.mark.parametrize("function", FUNCTIONS.values(), ids=FUNCTIONS)
 

@@ -7,17 +7,13 @@ from benchmarks.corpus.pages import skewed_pages
 
 from papiermappe.core.clean import (
     FindingKind,
-    SharedKind,
     align_margins,
     binarise,
     despeckle,
     judge_quality,
-    pile,
-    suggest_wipes,
     whiten,
 )
 from papiermappe.core.clean.background import paper_of
-from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels
 
 DPI = 100  # 1 mm is 3.94 px
@@ -98,31 +94,6 @@ def test_margins_are_aligned_to_those_of_most_pages(page: Pixels) -> None:
     assert shifts[1].x_mm == pytest.approx(4, abs=0.5)
     assert shifts[1].y_mm == pytest.approx(-6, abs=0.5)
     assert all(shift.x_mm == pytest.approx(0, abs=0.3) for shift in (shifts[0], shifts[2], shifts[3]))
-
-
-def holed(page: Pixels, number: int) -> Pixels:
-    """Return a page with a text of its own, a punched hole, and a dust line."""
-    own = np.roll(page, (px(3 * number), px(2 * number)), axis=(0, 1))
-    cv2.circle(own, (px(12), px(188)), px(3), (25, 25, 25), -1)
-    own[:, px(100) : px(100.5)] = (own[:, px(100) : px(100.5)] * 0.7).astype(np.uint8)
-    return own
-
-
-def test_what_recurs_in_the_pile_is_suggested_for_wiping_on_its_side_only(page: Pixels) -> None:
-    fronts = [holed(page, number) for number in range(5)]
-    pages, sides = [*fronts, page, page], [Side.FRONT] * 5 + [Side.BACK] * 2
-    suggestions = suggest_wipes(pages, DPI, sides)
-    assert {one.side for one in suggestions} == {Side.FRONT}
-    (hole,) = (one.zone for one in suggestions if one.kind is SharedKind.HOLE)
-    assert hole.x_mm <= 9 <= 15 <= hole.x_mm + hole.width_mm
-    assert hole.y_mm <= 185 <= 191 <= hole.y_mm + hole.height_mm
-    assert SharedKind.DUST_LINE in {one.kind for one in suggestions}
-    seen = pile(pages, DPI, sides)
-    assert seen[Side.FRONT][round(188 / 25.4 * 75), round(12 / 25.4 * 75)] < 60
-
-
-def test_a_letterhead_that_recurs_is_not_suggested(page: Pixels) -> None:
-    assert suggest_wipes([page] * 4, DPI) == []
 
 
 def test_a_good_page_gives_no_finding() -> None:

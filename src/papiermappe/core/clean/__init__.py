@@ -8,7 +8,6 @@ from papiermappe.core.clean.gutter import FoldKind, Gutter, find_gutter, split_s
 from papiermappe.core.clean.margins import Margins, Shift, align_margins, find_margins
 from papiermappe.core.clean.originals import find_originals
 from papiermappe.core.clean.perspective import PhotoCorners, find_corners, rectify
-from papiermappe.core.clean.pile import SharedKind, SuggestedWipe, pile, suggest_wipes
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet, find_sheets
 from papiermappe.core.clean.sheet_frame import SheetFrame
@@ -28,11 +27,9 @@ __all__ = [
     "Gutter",
     "Margins",
     "PhotoCorners",
-    "SharedKind",
     "SheetFrame",
     "Shift",
     "SkewEstimate",
-    "SuggestedWipe",
     "TurnEstimate",
     "align_margins",
     "binarise",
@@ -49,10 +46,8 @@ __all__ = [
     "judge_blank",
     "judge_colour",
     "judge_quality",
-    "pile",
     "rectify",
     "split_spread",
     "stray_light",
-    "suggest_wipes",
     "whiten",
 ]

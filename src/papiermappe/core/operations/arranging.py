@@ -19,6 +19,7 @@ class SetAside(BaseOperation):
     """Take pages out of the document; they are kept."""
 
     kind: Literal["set_aside"] = "set_aside"
+    places_only: ClassVar[bool] = True
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the pages that become set aside."""
@@ -29,6 +30,7 @@ class BringBack(BaseOperation):
     """Put pages that were set aside back where they lay."""
 
     kind: Literal["bring_back"] = "bring_back"
+    places_only: ClassVar[bool] = True
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the pages that are brought back."""
@@ -42,6 +44,7 @@ class Move(BaseOperation):
     """
 
     kind: Literal["move"] = "move"
+    places_only: ClassVar[bool] = True
     whole_mappe: ClassVar[bool] = True
     before: Annotated[int, Field(ge=1, lt=2**31)] | None
     """A page of the sheet before which they go; None: to the end."""
@@ -60,6 +63,7 @@ class Nudge(BaseOperation):
     """Move pages by one sheet."""
 
     kind: Literal["nudge"] = "nudge"
+    places_only: ClassVar[bool] = True
     whole_mappe: ClassVar[bool] = True
     by: Literal[-1, 1]
     """-1 is towards the front, 1 towards the end."""
@@ -73,6 +77,7 @@ class Reverse(BaseOperation):
     """Lay sheets, or single pages, the other way round: the last in the place of the first."""
 
     kind: Literal["reverse"] = "reverse"
+    places_only: ClassVar[bool] = True
     whole_mappe: ClassVar[bool] = True
     pages: PageIds | tuple[()] = ()
     """None: all. Where they are one of each sheet, such as backs, the other sides stay."""

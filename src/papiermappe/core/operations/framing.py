@@ -101,6 +101,7 @@ class UseFound(BaseOperation):
     """Go back to what the machine has found of a page."""
 
     kind: Literal["use_found"] = "use_found"
+    by_captures: ClassVar[bool] = True
     step: Literal["straighten", "crop", "turn"]
 
     def apply(self, pages: Sequence[PageState]) -> Changes:

@@ -31,6 +31,7 @@ class Interleave(BaseOperation):
 
     kind: Literal["interleave"] = "interleave"
     whole_mappe: ClassVar[bool] = True
+    places_only: ClassVar[bool] = True
     sheets: Annotated[tuple[SheetSides, ...], Field(min_length=1, max_length=10_000)]
     aside: Annotated[tuple[PageId, ...], Field(max_length=10_000)] = ()
     """Pages of these sheets that are set aside, as they came twice."""

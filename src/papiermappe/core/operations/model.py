@@ -1,6 +1,6 @@
 """What operations work on: the pages as they are, and the fields that change."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import cached_property
@@ -62,9 +62,9 @@ class PageState:
         """Where it lies."""
         return Place(self.id, self.rank, self.side, self.set_aside)
 
-    def fields(self) -> dict[str, Any]:
-        """Return all its fields as JSON values."""
-        place = {
+    def fields(self, names: Collection[str]) -> dict[str, Any]:
+        """Return some of its fields as JSON values."""
+        place: dict[str, Any] = {
             "mappe_id": self.mappe_id,
             "rank": str(self.rank),
             "side": self.side.value,
@@ -72,7 +72,9 @@ class PageState:
             "begins": self.begins,
             "capture_id": self.capture_id,
         }
-        return {**place, **self.treatment.model_dump(mode="json")}
+        if not place.keys() >= set(names):
+            place |= self.treatment.model_dump(mode="json")
+        return {name: place[name] for name in names}
 
 
 class OperationRefused(PapiermappeError):
@@ -95,6 +97,9 @@ class BaseOperation(BaseModel):
 
     by_captures: ClassVar[bool] = False
     """Whether `apply` needs to know captures: the files that pages come from, and their sizes."""
+
+    places_only: ClassVar[bool] = False
+    """Whether it changes no more than where pages lie in their Mappe, and needs to know no more."""
 
     pages: PageIds
 

@@ -1,5 +1,5 @@
 // The lanes: every sheet a column, its front above its back. Drawn by hand, since a Mappe may have hundreds of sheets and
-// mostly one of them changes: columns are kept by the rank of their sheet, and only what differs is touched.
+// mostly one of them changes: columns are kept by the pages of their sheet, and only what differs is touched.
 import { startDrag } from "./drag.js";
 import { startSlide } from "./slide.js";
 import { t } from "./words.js";
@@ -13,6 +13,9 @@ function setAttribute(element, name, value) {
   if (value === null) element.removeAttribute(name);
   else if (element.getAttribute(name) !== value) element.setAttribute(name, value);
 }
+
+/** The page by which the column of a sheet is kept: it goes along when the sheet is moved. @param {import("./mappe.js").Sheet} sheet */
+function keeperOf({ front, back }) { return /** @type {import("./mappe.js").Page} */ (front ?? back).id; }
 
 /**
  * The reading thread of a sheet: from its front down to its back, and on to the sheet that comes next.
@@ -39,11 +42,15 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
   const into = (/** @type {number[]} */ pages, /** @type {string} */ target, /** @type {boolean} */ asCopies) => {
     moving.send(pages, { mappe: target === "new" ? null : Number(target) }, asCopies);
   };
+  // Beside the component, and read from the Mappe itself: what is watched for changes is slow to read a thousand times.
+  /** @type {Map<number, HTMLElement>} by the page that keeps them */
+  const columns = new Map();
+  /** @type {Map<number, HTMLElement>} by page */
+  const cells = new Map();
+  /** @type {Set<Element>} */
+  let marked = new Set();
+  const plain = mappe.plain();
   return () => ({
-    /** @type {Map<string, HTMLElement>} */
-    columns: new Map(),
-    /** @type {Set<Element>} */
-    marked: new Set(),
     /** @type {number | null} the page that was brought into sight last */
     shown: null,
 
@@ -75,34 +82,36 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     draw() {
       const grid = this.$refs.grid;
       const track = this.$refs.track;
-      const followed = mappe.receiving && track.scrollWidth - track.scrollLeft - track.clientWidth < NEAR_END_PX;
+      const followed = plain.receiving && track.scrollWidth - track.scrollLeft - track.clientWidth < NEAR_END_PX;
       const focused = document.activeElement?.closest?.("[data-page]")?.getAttribute("data-page");
-      const left = new Set(this.columns.keys());
+      const left = new Set(columns.keys());
+      cells.clear();
       const starts = this.showsParts ? cutting.starts() : new Map();
       const dividing = cutting.dividing();
       /** @type {Element | null} */
       let place = grid.firstElementChild;
-      mappe.sheets.forEach((/** @type {import("./mappe.js").Sheet} */ sheet, /** @type {number} */ at) => {
-        const column = this.columns.get(sheet.rank) ?? this.added(sheet.rank);
-        left.delete(sheet.rank);
-        this.fill(column, sheet, mappe.sheets[at + 1], at);
+      plain.sheets.forEach((/** @type {import("./mappe.js").Sheet} */ sheet, /** @type {number} */ at) => {
+        const keeper = keeperOf(sheet);
+        const column = columns.get(keeper) ?? this.added(keeper);
+        left.delete(keeper);
+        this.fill(column, sheet, plain.sheets[at + 1], at);
         this.fillStart(column, starts.get(sheet.rank) ?? null, dividing.has(sheet.rank));
         if (column === place) place = place.nextElementSibling;
         else grid.insertBefore(column, place);
       });
-      for (const rank of left) {
-        this.columns.get(rank)?.remove();
-        this.columns.delete(rank);
+      for (const keeper of left) {
+        columns.get(keeper)?.remove();
+        columns.delete(keeper);
       }
       this.mark();
       if (followed) track.scrollLeft = track.scrollWidth;
-      if (focused && !document.activeElement?.closest("[data-page]") && document.activeElement === document.body) this.cellOf(mappe.current)?.focus({ preventScroll: true });
+      if (focused && !document.activeElement?.closest("[data-page]") && document.activeElement === document.body) this.cellOf(plain.current)?.focus({ preventScroll: true });
     },
-    /** @param {string} rank */
-    added(rank) {
+    /** @param {number} keeper */
+    added(keeper) {
       const template = /** @type {HTMLTemplateElement} */ (document.getElementById("sheet-column"));
       const column = /** @type {HTMLElement} */ (template.content.firstElementChild?.cloneNode(true));
-      this.columns.set(rank, column);
+      columns.set(keeper, column);
       return column;
     },
     /**
@@ -118,9 +127,11 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
         column.thread = thread;
         for (const path of column.querySelectorAll("path")) path.setAttribute("d", thread);
       }
-      this.fillCell(column.children[0], sheet.front, "front");
-      this.fillCell(column.children[1], sheet.back, "back");
-      this.fillMark(column, mappe.markAt(sheet.rank));
+      for (const [cell, page, side] of [[column.children[0], sheet.front, "front"], [column.children[1], sheet.back, "back"]]) {
+        this.fillCell(cell, page, side);
+        if (page) cells.set(page.id, cell);
+      }
+      this.fillMark(column, plain.markAt(sheet.rank));
     },
     /** Name the document that begins with a sheet, and say why it does. @param {any} column @param {import("./cutting.js").Shown | null} start @param {boolean} divides whether it only divides */
     fillStart(column, start, divides) {
@@ -157,10 +168,10 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     },
     /** @param {any} cell @param {import("./mappe.js").Page | null} page @param {"front" | "back"} side */
     fillCell(cell, page, side) {
-      const number = page ? mappe.numberOf(page.id) : 0;
-      const turned = page ? mappe.turned(page.id) : 0;
+      const number = page ? plain.numberOf(page.id) : 0;
+      const turned = page ? plain.turned(page.id) : 0;
       const size = facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane;
-      const notes = page ? mappe.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
+      const notes = page ? plain.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
       const said = notes.join("; ");
       if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size && cell.said === said) return;
       Object.assign(cell, { page, number, turned, size, said });
@@ -187,23 +198,21 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     mark() {
       const grid = this.$refs.grid;
       const now = new Set();
-      const current = this.cellOf(mappe.current);
-      for (const id of mappe.selectedIds) {
+      const current = this.cellOf(plain.current);
+      for (const id of plain.selectedIds) {
         const cell = this.cellOf(id);
         if (cell) now.add(cell);
       }
-      for (const cell of this.marked) if (!now.has(cell)) setAttribute(cell, "aria-selected", "false");
+      for (const cell of marked) if (!now.has(cell)) setAttribute(cell, "aria-selected", "false");
       for (const cell of now) setAttribute(cell, "aria-selected", "true");
       for (const cell of grid.querySelectorAll("[aria-current]")) if (cell !== current) { cell.removeAttribute("aria-current"); cell.tabIndex = -1; }
       if (current) { setAttribute(current, "aria-current", "true"); current.tabIndex = 0; }
-      this.marked = now;
+      marked = now;
     },
     /** @param {number | null} id @returns {HTMLElement | null} */
     cellOf(id) {
       if (id === null) return null;
-      const page = mappe.page(id);
-      const column = page && this.columns.get(page.rank);
-      return column ? /** @type {HTMLElement} */ (column.children[page.side === "front" ? 0 : 1]) : null;
+      return cells.get(id) ?? null;
     },
     show() {
       const cell = this.cellOf(mappe.current);

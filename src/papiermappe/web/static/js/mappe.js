@@ -7,6 +7,7 @@ import { pages as pagesInWords, t } from "./words.js";
  * @typedef {{ code: string, text: string }} Message
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null, picture: string, scan: number,
  *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
+ * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null }} Place
  * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
  * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
  * @typedef {{ page: number, kind: string, turn: number, message: Message }} Note
@@ -82,6 +83,8 @@ export function createMappe(event, facts) {
     begin();
     order = sheets.flatMap(({ front, back }) => [front, back]).filter((page) => page !== null).map((page) => page.id);
     numbers = new Map(order.map((id, at) => [id, at + 1]));
+    Object.freeze(sheets); // what cannot change is not watched: a thousand pages are read without asking who reads them
+    Object.freeze(order);
   };
 
   const mappe = {
@@ -113,6 +116,8 @@ export function createMappe(event, facts) {
 
     // ---- what is known
 
+    /** The Mappe as it is, for what reads much of it and is told of its changes. */
+    plain() { return mappe; },
     get sheets() { void this.version; return sheets; },
     get order() { void this.version; return order; },
     get pageCount() { return this.order.length; },
@@ -156,6 +161,7 @@ export function createMappe(event, facts) {
         known.set(page.id, page);
         expected.delete(page.id);
       }
+      for (const place of changes.moved) this.layAt(place);
       for (const id of changes.gone) known.delete(id);
       this.runs = merged(this.runs, changes.runs, (a, b) => a.number - b.number);
       this.filings = merged(this.filings, changes.filings, (a, b) => b.id - a.id);
@@ -163,7 +169,7 @@ export function createMappe(event, facts) {
       this.history = [...changes.history.filter((/** @type {Line} */ line) => !seen.has(line.seq)), ...this.history].slice(0, HISTORY_SHOWN);
       this.undoStack = changes.undo[facts.author] ?? this.undoStack;
       if (printed) this.note(printed);
-      if (printed || changes.pages.length || changes.gone.length) this.refresh(place);
+      if (printed || changes.pages.length || changes.moved.length || changes.gone.length) this.refresh(place);
       if (order.length > before) this.announce(order.length - before);
     },
     /** @param {any} printed */
@@ -243,9 +249,25 @@ export function createMappe(event, facts) {
     async operate(operation, expecting) {
       const ids = /** @type {number[]} */ (operation.pages ?? []);
       if (expecting) this.expect(ids, expecting);
-      const entry = await this.own("operations", { operation, seen: this.cursor });
-      if (entry === undefined || entry === null) this.expect(ids, null);
-      return entry;
+      const done = await this.own("operations", { operation, seen: this.cursor });
+      if (!done) { this.expect(ids, null); return done; }
+      this.place(done);
+      return done.entry;
+    },
+    /** Show pages where a command has laid them, until the window hears all of it. @param {{ entry: number, places: Place[] } | undefined} done */
+    place(done) {
+      if (!done?.places.length || done.entry <= this.cursor) return;
+      for (const place of done.places) this.layAt(place);
+      this.refresh();
+    },
+    /** @param {Place} place */
+    layAt(place) {
+      const page = known.get(place.id);
+      expected.delete(place.id);
+      if (!page) return;
+      const lies = page.rank === place.rank && page.side === place.side && page.set_aside === place.set_aside && page.begins === place.begins;
+      if (lies) page.revision = place.revision; // the window has shown it there already
+      else known.set(page.id, { ...page, ...place });
     },
     /** @param {number[]} ids @param {Partial<Page> | null} fields */
     expect(ids, fields) {
@@ -336,8 +358,8 @@ export function createMappe(event, facts) {
     get redoText() { return this.undoStack.redo ? t("Redo: {what}", { what: this.undoStack.redo.message.text }) : ""; },
     get cannotUndo() { return !this.undoStack.undo; },
     get cannotRedo() { return !this.undoStack.redo; },
-    undo() { return this.undoStack.undo && this.own("undo", { entry: this.undoStack.undo.seq }); },
-    redo() { return this.undoStack.redo && this.own("redo", { entry: this.undoStack.redo.seq }); },
+    async undo() { if (this.undoStack.undo) this.place(await this.own("undo", { entry: this.undoStack.undo.seq })); },
+    async redo() { if (this.undoStack.redo) this.place(await this.own("redo", { entry: this.undoStack.redo.seq })); },
     /** Show the subject in a field, unless somebody is typing in it. @param {HTMLInputElement} field */
     showSubject(field) {
       const { subject } = this;

@@ -1,0 +1,211 @@
+"""What on one page might be a hole, a staple or a fold. Alone it is a guess; what recurs on other pages tells."""
+
+from enum import StrEnum
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.clean.folds import folds
+from papiermappe.core.clean.view import View
+from papiermappe.core.geometry import mm_to_px, px_to_mm
+from papiermappe.core.picture import Pixels
+
+EDGE_MM = 24.0  # holes and staples lie no farther from an edge
+HOLE_RADII_MM = (2.25, 2.5, 2.75, 3.0, 3.25, 3.5, 4.0)
+LEAST_STEP = 0.8  # grey levels a pixel: the lid seen through a hole is nearly as white as the paper
+EDGE_NOISE = 2.5  # times the usual gradient
+LEAST_VOTES = 0.4  # of the pixels of a circle
+DIRECTIONS = 24
+ROUND = 0.6  # of the directions
+FACING = 0.9
+MAX_HOLES = 60
+STAPLE_MM = (5.0, 17.0)
+STAPLE_WIDE_MM = 2.4
+STAPLE_SLIM = 3.0  # it is at least so many times longer than wide
+STAPLE_LEVELS = 16
+JOIN_MM = 0.9  # a bright wire has two dark sides
+ALONE_MM = 2.2
+CORNER_MM = 32.0
+
+
+class MarkKind(StrEnum):
+    """What a mark might be."""
+
+    HOLE = "hole"
+    STAPLE = "staple"
+    FOLD = "fold"
+
+
+class Mark(NamedTuple):
+    """Something on a page, in mm from its top left."""
+
+    kind: MarkKind
+    x_mm: float
+    y_mm: float
+    """Its middle."""
+    width_mm: float
+    height_mm: float
+    """Of the upright box round it."""
+    angle_deg: float = 0.0
+    """Of a staple, counter-clockwise, -90 to 90."""
+
+
+def marks_of(grey: Pixels, darker: Pixels, dpi: float) -> list[Mark]:
+    """Return what might be a hole, a staple or a fold.
+
+    Args:
+        grey: a page, (h, w), at about 100 dpi.
+        darker: how much darker than its paper each pixel is.
+        dpi: its resolution.
+    """
+    return [*_holes(grey, dpi), *_staples(darker, dpi), *_folds(grey, dpi)]
+
+
+# ---- holes: circles of one size near an edge
+
+
+class _Edges(NamedTuple):
+    """Pixels at which something begins or ends, and the unit vectors in which it becomes lighter."""
+
+    rows: NDArray[np.float32]
+    cols: NDArray[np.float32]
+    down: NDArray[np.float32]
+    across: NDArray[np.float32]
+
+
+def _holes(grey: Pixels, dpi: float) -> list[Mark]:
+    """Find circles by the votes of their edges for their middles.
+
+    Each edge pixel votes along its gradient at the distance of each radius (Kimme, Ballard, Sklansky, Finding Circles
+    by an Array of Accumulators, CACM 18, 1975), both ways: a hole may be darker or lighter than the paper.
+    """
+    edges = _edges_near_rim(grey, dpi)
+    if not len(edges.rows):
+        return []
+    best = np.zeros(grey.shape, np.float32)
+    size = np.zeros(grey.shape, np.float32)
+    for radius_mm in HOLE_RADII_MM:
+        radius = mm_to_px(radius_mm, dpi)
+        for way in (1, -1):
+            covered = _votes(edges, way * radius, grey.shape) / np.float32(2 * np.pi * radius)
+            better = covered > best
+            best[better] = covered[better]
+            size[better] = radius_mm
+    return [
+        Mark(MarkKind.HOLE, px_to_mm(col + 0.5, dpi), px_to_mm(row + 0.5, dpi), 2 * radius_mm, 2 * radius_mm)
+        for row, col, radius_mm in _peaks(best, size, dpi)
+        if _roundness(edges, row, col, mm_to_px(radius_mm, dpi)) >= ROUND
+    ]
+
+
+def _edges_near_rim(grey: Pixels, dpi: float) -> _Edges:
+    soft = cv2.GaussianBlur(grey, (0, 0), max(0.6, mm_to_px(0.22, dpi))).astype(np.float32)
+    across, down = (cv2.Sobel(soft, cv2.CV_32F, *order, scale=1 / 8) for order in ((1, 0), (0, 1)))
+    strength = cv2.magnitude(across, down)
+    rim = np.ones(grey.shape, np.bool_)
+    reach = round(mm_to_px(EDGE_MM, dpi))
+    rim[reach:-reach, reach:-reach] = False
+    edge = 2  # the outermost pixels are those of the paper's own edge
+    rim[:edge] = rim[-edge:] = rim[:, :edge] = rim[:, -edge:] = False
+    usual = float(np.median(strength[rim])) if rim.any() else 0.0
+    rows, cols = np.nonzero(rim & (strength >= max(LEAST_STEP, EDGE_NOISE * usual)))
+    length = strength[rows, cols]
+    unit = (down[rows, cols] / length).astype(np.float32), (across[rows, cols] / length).astype(np.float32)
+    return _Edges(rows.astype(np.float32), cols.astype(np.float32), *unit)
+
+
+def _votes(edges: _Edges, at: float, shape: tuple[int, ...]) -> NDArray[np.float32]:
+    """Return how many votes fall to each place and its neighbours; each edge votes at a distance along its gradient."""
+    row = np.rint(edges.rows + at * edges.down).astype(np.intp)
+    col = np.rint(edges.cols + at * edges.across).astype(np.intp)
+    inside = (row >= 0) & (row < shape[0]) & (col >= 0) & (col < shape[1])
+    counted = np.bincount(row[inside] * shape[1] + col[inside], minlength=shape[0] * shape[1])
+    votes = counted.reshape(shape[0], shape[1]).astype(np.float32)
+    return np.asarray(cv2.boxFilter(votes, -1, (3, 3), normalize=False), np.float32)
+
+
+def _peaks(best: NDArray[np.float32], size: NDArray[np.float32], dpi: float) -> list[tuple[int, int, float]]:
+    """Return row, column and radius in mm where most of a circle votes for its middle."""
+    reach = 2 * round(mm_to_px(min(HOLE_RADII_MM), dpi)) + 1
+    highest = cv2.dilate(best, np.ones((reach, reach), np.uint8))
+    rows, cols = np.nonzero((best >= LEAST_VOTES) & (best == highest))
+    strongest = np.argsort(-best[rows, cols])[:MAX_HOLES]
+    return [(int(rows[at]), int(cols[at]), float(size[rows[at], cols[at]])) for at in strongest]
+
+
+def _roundness(edges: _Edges, row: int, col: int, radius: float) -> float:
+    """Return which share of a circle's directions have an edge there that faces its middle or away from it."""
+    down, across = edges.rows - row, edges.cols - col
+    away = np.hypot(down, across)
+    near = np.abs(away - radius) <= max(1.5, 0.14 * radius)
+    facing = np.abs(down * edges.down + across * edges.across) >= FACING * away
+    angles = np.arctan2(down[near & facing], across[near & facing])
+    directions = np.unique(((angles + np.pi) / (2 * np.pi) * DIRECTIONS).astype(int) % DIRECTIONS)
+    return len(directions) / DIRECTIONS
+
+
+# ---- staples: short straight pieces that stand alone in a corner
+
+
+def _staples(darker: Pixels, dpi: float) -> list[Mark]:
+    corner = round(mm_to_px(CORNER_MM, dpi))
+    height, width = darker.shape
+    found = []
+    for top in {0, max(0, height - corner)}:
+        for left in {0, max(0, width - corner)}:
+            part = darker[top : top + corner, left : left + corner]
+            found += [
+                mark._replace(x_mm=mark.x_mm + px_to_mm(left, dpi), y_mm=mark.y_mm + px_to_mm(top, dpi))
+                for mark in _straight_pieces(part, dpi)
+            ]
+    return found
+
+
+def _straight_pieces(part: Pixels, dpi: float) -> list[Mark]:
+    dark = cv2.threshold(part, STAPLE_LEVELS, 1, cv2.THRESH_BINARY)[1]
+    join = 2 * max(1, round(mm_to_px(JOIN_MM / 2, dpi))) + 1
+    whole = cv2.morphologyEx(dark, cv2.MORPH_CLOSE, np.ones((join, join), np.uint8))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(whole, connectivity=8)
+    low, high = (mm_to_px(mm, dpi) for mm in STAPLE_MM)
+    alone = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
+    found = []
+    for number in range(1, count):
+        width, height = int(stats[number][cv2.CC_STAT_WIDTH]), int(stats[number][cv2.CC_STAT_HEIGHT])
+        if not low * 0.6 <= max(width, height) <= high:
+            continue
+        rows, cols = np.nonzero(labels == number)
+        (x, y), sides, turn = cv2.minAreaRect(np.column_stack([cols, rows]).astype(np.float32))
+        long, short = max(sides) + 1, min(sides) + 1
+        if not low <= long <= high or short > mm_to_px(STAPLE_WIDE_MM, dpi) or long < STAPLE_SLIM * short:
+            continue
+        around = cv2.dilate((labels == number).astype(np.uint8), np.ones((alone, alone), np.uint8)) > 0
+        if (around & (labels != number) & (labels != 0)).sum() > mm_to_px(1, dpi) ** 2 * 0.3:
+            continue
+        angle = -turn if sides[0] >= sides[1] else 90 - turn
+        found.append(
+            Mark(
+                MarkKind.STAPLE,
+                px_to_mm(x + 0.5, dpi),
+                px_to_mm(y + 0.5, dpi),
+                px_to_mm(width, dpi),
+                px_to_mm(height, dpi),
+                (angle + 90) % 180 - 90,
+            )
+        )
+    return found
+
+
+def _folds(grey: Pixels, dpi: float) -> list[Mark]:
+    return [
+        Mark(
+            MarkKind.FOLD,
+            finding.zone.x_mm + finding.zone.width_mm / 2,
+            finding.zone.y_mm + finding.zone.height_mm / 2,
+            finding.zone.width_mm,
+            finding.zone.height_mm,
+        )
+        for finding in folds(View(grey, dpi))
+        if finding.zone is not None
+    ]
