@@ -16,6 +16,7 @@ from benchmarks.cleaning import (
     gutters,
     paces,
     photographs,
+    recurring,
     second_hand,
     sheets,
     skews,
@@ -33,6 +34,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "colour": colours.measure,
     "gutter": gutters.measure,
     "photo": photographs.measure,
+    "recurring": recurring.measure,
     "pace": paces.measure,
 }
 

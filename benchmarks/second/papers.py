@@ -71,7 +71,7 @@ class Page:
         self.ink = Image.new("1", self.picture.size, 0)
         self._both = (ImageDraw.Draw(self.picture), ImageDraw.Draw(self.ink))
 
-    def _inks(self, colour: str) -> tuple[tuple[ImageDraw.ImageDraw, str | int], ...]:
+    def inks(self, colour: str) -> tuple[tuple[ImageDraw.ImageDraw, str | int], ...]:
         """Return what draws on the picture and what notes the print, with the colour of each."""
         return (self._both[0], colour), (self._both[1], 1)
 
@@ -80,13 +80,13 @@ class Page:
     ) -> float:
         """Write a line; return its width."""
         letters = font(face, points)
-        for draw, fill in self._inks(colour):
+        for draw, fill in self.inks(colour):
             draw.text((px(x), px(y)), text, font=letters, fill=fill)
         return float(letters.getlength(text)) * 25.4 / DPI
 
     def line(self, x0: float, y0: float, x1: float, y1: float, mm: float = 0.3, colour: str = "#2a2a2a") -> None:
         """Draw a line."""
-        for draw, fill in self._inks(colour):
+        for draw, fill in self.inks(colour):
             draw.line((px(x0), px(y0), px(x1), px(y1)), fill=fill, width=max(1, px(mm)))
 
     def block(self, x0: float, y0: float, x1: float, y1: float, colour: str, counts: bool = True) -> None:
@@ -111,7 +111,7 @@ class Page:
         at = np.linspace(0, 1, 60)
         wave = np.cumsum(self.hand.normal(0, 0.5, 60)) * 0.3 + 2.2 * np.sin(at * self.hand.uniform(20, 45))
         points = [(px(x + width * place), px(y + rise)) for place, rise in zip(at, wave, strict=True)]
-        for draw, fill in self._inks(colour):
+        for draw, fill in self.inks(colour):
             draw.line(points, fill=fill, width=max(1, px(0.35)), joint="curve")
 
     def done(self, kind: str) -> Paper:

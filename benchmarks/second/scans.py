@@ -52,7 +52,7 @@ def scan(paper: Paper, hand: Hand, fault: str | None = None) -> Scan:
     ink = cv2.warpAffine(paper.ink.astype(np.uint8), turn, shape, flags=cv2.INTER_NEAREST) > 0
     shadow = cv2.GaussianBlur(np.roll(sheet, (px(0.8), px(0.6)), (0, 1)), (0, 0), px(0.7)).astype(np.float32) / 255
     laid *= 1 - float(hand.uniform(0.06, 0.3)) * (shadow * (sheet == 0))[..., None]
-    return Scan(paper.kind, CapturedPicture(_sensed(laid, hand, fault), float(DPI)), ink, bool(fills))
+    return Scan(paper.kind, CapturedPicture(sensed(laid, hand, fault), float(DPI)), ink, bool(fills))
 
 
 def _faulty_paper(picture: Pixels, hand: Hand, fault: str | None) -> Pixels:
@@ -74,7 +74,7 @@ def _faulty_paper(picture: Pixels, hand: Hand, fault: str | None) -> Pixels:
     return picture
 
 
-def _sensed(laid: NDArray[np.float32], hand: Hand, fault: str | None) -> bytes:
+def sensed(laid: NDArray[np.float32], hand: Hand, fault: str | None) -> bytes:
     """Return what the sensor makes of it, as JPEG."""
     height, width = laid.shape[:2]
     fall = (

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+import numpy as np
 import pytest
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
@@ -164,3 +165,94 @@ def test_the_scan_is_shown_while_its_key_is_held_or_until_it_is_pressed_again(
     for state in ("true", "false"):
         ActionChains(driver).send_keys("0").perform()
         until(lambda state=state: button.get_attribute("aria-pressed") == state)
+
+
+def zones(stack: Stack, mappe: int, at: int = 0) -> list[tuple[str, list[float]]]:
+    """Return the zones of a page: what they do, and the box round each on the page: left, top, right, bottom in mm."""
+    found = page_detail(ANNA, stack.store, stack.desk(mappe).order[at]).zones
+    return [(zone.kind.value, [*np.min(zone.corners, axis=0), *np.max(zone.corners, axis=0)]) for zone in found]
+
+
+def drag(driver: Chrome, start: tuple[int, int], by: tuple[int, int]) -> None:
+    """Drag over the page, from a place counted from its middle."""
+    stage = driver.find_element(By.CSS_SELECTOR, ".viewer-page")
+    actions = ActionChains(driver).move_to_element_with_offset(stage, *start).click_and_hold()
+    actions.move_by_offset(by[0] // 2, by[1] // 2).move_by_offset(by[0] - by[0] // 2, by[1] - by[1] // 2)
+    actions.release().perform()
+
+
+def test_an_area_is_wiped_moved_by_keys_and_taken_away(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    driver.find_element(By.XPATH, "//button[text()='all fronts']").click()
+    ActionChains(driver).send_keys("w").perform()
+    assert driver.find_element(By.ID, "wipe").get_attribute("aria-pressed") == "true"
+    drag(driver, (-40, -60), (60, 30))
+    until(lambda: len(zones(stack, mappe)) == 1)
+    assert [len(zones(stack, mappe, at)) for at in range(6)] == [1, 0, 1, 0, 1, 0]
+    assert stack.desk(mappe).history[0].endswith("mm wiped on 3 pages")
+    assert driver.find_element(By.ID, "wipe").get_attribute("aria-pressed") == "false"
+    ((does, drawn),) = zones(stack, mappe)
+    assert does == "wipe"
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 5)
+    assert_accessible(driver, "zone")
+    middle = driver.find_element(By.CSS_SELECTOR, "[data-grip=zone-middle]")
+    driver.execute_script("arguments[0].focus()", middle)
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT * 4).perform()
+    until(
+        lambda: zones(stack, mappe)[0][1] == pytest.approx([drawn[0] + 4, drawn[1], drawn[2] + 4, drawn[3]], abs=0.15)
+    )
+    assert zones(stack, mappe, 2)[0][1] == pytest.approx(zones(stack, mappe)[0][1], abs=1.0)  # on all at once
+    fill(driver, "[data-name=width]", "12,5")
+    until(lambda: zones(stack, mappe)[0][1][2] - zones(stack, mappe)[0][1][0] == pytest.approx(12.5, abs=0.05))
+    driver.execute_script("document.activeElement.blur()")
+    ActionChains(driver).send_keys("r").perform()  # a turned page shows it where it was on the sheet
+    until(lambda: zones(stack, mappe)[0][1][3] - zones(stack, mappe)[0][1][1] == pytest.approx(12.5, abs=0.05))
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".zone-list li"))
+    take_away = driver.find_element(By.XPATH, "//ul[@class='zone-list']//button[text()='take away']")
+    until(take_away.is_displayed)
+    take_away.click()
+    until(lambda: not any(zones(stack, mappe, at) for at in range(6)))
+    until(lambda: "Zones taken away" in driver.find_element(By.ID, "undo").text)
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: len(zones(stack, mappe)) == 1)
+
+
+def test_all_but_an_area_is_wiped_and_a_corner_dragged(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    ActionChains(driver).send_keys("o").perform()
+    drag(driver, (-90, -130), (180, 260))
+    until(lambda: [does for does, _ in zones(stack, mappe)] == ["keep"])
+    _, before = zones(stack, mappe)[0]
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 5)
+    corner = driver.find_element(By.CSS_SELECTOR, "[data-grip=zone-right-bottom] .mark")
+    ActionChains(driver).click_and_hold(corner).move_by_offset(-10, -10).move_by_offset(-10, -10).release().perform()
+    until(lambda: zones(stack, mappe)[0][1] != before)
+    after = zones(stack, mappe)[0][1]
+    assert after[:2] == pytest.approx(before[:2], abs=0.15)
+    assert after[2] < before[2] - 5
+    assert zones(stack, mappe, 1) == []
+
+
+def test_the_pile_shows_what_pages_share_and_wipes_it_in_one_step(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    ActionChains(driver).send_keys("v").perform()
+    until(lambda: driver.execute_script("return Alpine.store('pile').whole"), 30)
+    sides = [button.text for button in driver.find_elements(By.CSS_SELECTOR, ".pile .scope button")]
+    assert sides == ["3 fronts", "3 backs"]
+    assert_accessible(driver, "pile")
+    for leave_out in driver.find_elements(By.XPATH, "//*[contains(@class, 'pile')]//button[text()='leave out']"):
+        leave_out.click()
+    # text is drawn over: it is said on which pages, and one of them is shown
+    ActionChains(driver).send_keys("w").perform()
+    drag(driver, (-60, -40), (120, 60))
+    until(lambda: "Print lies under it on page" in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text)
+    driver.find_element(By.CSS_SELECTOR, ".pile .zone-list .rust").click()
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".pile .through").text.startswith("Page "))
+    assert zones(stack, mappe) == []  # nothing is done before it is said
+    driver.find_element(By.ID, "wipe-pile").click()
+    until(lambda: [len(zones(stack, mappe, at)) for at in range(6)] == [1, 0, 1, 0, 1, 0])
+    until(lambda: "wiped on 3 pages" in driver.find_element(By.ID, "undo").text)
+    until(lambda: not driver.find_elements(By.CSS_SELECTOR, ".pile .zone-list .rust:not([style*=none])"))
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: not any(zones(stack, mappe, at) for at in range(6)))
+    ActionChains(driver).send_keys("v").perform()
+    until(lambda: driver.find_element(By.ID, "frame").is_displayed())

@@ -7,8 +7,9 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
-from papiermappe.core.operations import Changes, OperationRefused, PageState, PutZone, RemoveZones, WipeScan
+from papiermappe.core.operations import Changes, DrawnZone, OperationRefused, PageState, PutZones, RemoveZones
 from papiermappe.core.order.places import Side
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.treatment import MAX_ZONES, Cropping, Straightening, Treatment, cleared_areas, page_box
@@ -32,9 +33,9 @@ def after(state: PageState, changes: Changes) -> PageState:
 
 def put(
     zone: Zone = HOLE, *, name: str = "hole", does: ZoneKind = ZoneKind.WIPE, pages: tuple[int, ...] = (1,)
-) -> PutZone:
+) -> PutZones:
     """Return a zone drawn on an A4 page."""
-    return PutZone(pages=pages, name=name, does=does, zone=zone, drawn_on_mm=(210.0, 297.0))
+    return PutZones(pages=pages, zones=(DrawnZone(name=name, does=does, zone=zone),), drawn_on_mm=(210.0, 297.0))
 
 
 def on_page(state: PageState) -> list[list[float]]:
@@ -120,8 +121,18 @@ def test_one_zone_too_many_is_refused_and_changes_no_page() -> None:
 def test_a_line_of_dust_is_wiped_where_it_lies_on_the_scans() -> None:
     line = ((100.0, 0.0), (101.0, 0.0), (101.0, 303.0), (100.0, 303.0))
     turned = page(A4.model_copy(update={"quarter_turns": 1}))
-    (zone,) = after(turned, WipeScan(pages=(1,), name="dust", corners=line).apply([turned])).treatment.zones
-    assert (zone.kind, zone.corners) == (ZoneKind.WIPE, line)
+    dust = SheetZone(name="dust", kind=ZoneKind.WIPE, corners=line)
+    wiped = PutZones(pages=(1,), on_scan=(dust,), drawn_on_mm=(210.0, 297.0))
+    assert after(turned, wiped.apply([turned])).treatment.zones == (dust,)
+    assert wiped.message(1).code == "put_zones"
+
+
+def test_several_zones_are_drawn_at_once_and_none_is_refused() -> None:
+    drawn = tuple(DrawnZone(name=name, does=ZoneKind.WIPE, zone=HOLE) for name in ("first", "second"))
+    both = PutZones(pages=(1,), zones=drawn, drawn_on_mm=(210.0, 297.0))
+    assert [zone.name for zone in after(page(), both.apply([page()])).treatment.zones] == ["first", "second"]
+    with pytest.raises(ValidationError):
+        PutZones(pages=(1,), drawn_on_mm=(210.0, 297.0))
 
 
 @given(
@@ -141,7 +152,8 @@ def test_a_zone_is_seen_where_it_was_drawn_under_any_frame(
     state = page(treatment)
     size_mm = page_box(*SCAN_MM, treatment).size_mm(turns)
     zone = Zone(x_mm=x_mm, y_mm=y_mm, width_mm=width_mm, height_mm=10)
-    operation = PutZone(pages=(1,), name="a", does=ZoneKind.WIPE, zone=zone, drawn_on_mm=size_mm)
+    drawn = DrawnZone(name="a", does=ZoneKind.WIPE, zone=zone)
+    operation = PutZones(pages=(1,), zones=(drawn,), drawn_on_mm=size_mm)
     touches = x_mm < size_mm[0] and x_mm + width_mm > 0 and y_mm < size_mm[1] and y_mm + 10 > 0
     placed = on_page(after(state, operation.apply([state])))
     assert bool(placed) is touches

@@ -8,7 +8,7 @@ import numpy as np
 from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.clearing import Areas
 from papiermappe.core.clean.colour import ColourKind
-from papiermappe.core.clean.pile import LEAF_DPI, Leaf, Pile, leaf_of
+from papiermappe.core.clean.pile import LEAF_DPI, Leaf, Pile, leaf_of, not_wiped
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.format import Format
@@ -24,7 +24,16 @@ from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
-from papiermappe.core.treatment import PAPER_WHITE, Tone, Treatment, decoded_reduction, page_size_mm, render
+from papiermappe.core.treatment import (
+    PAPER_WHITE,
+    Tone,
+    Treatment,
+    decoded_reduction,
+    flat_size_mm,
+    page_box,
+    page_size_mm,
+    render,
+)
 
 SAMPLE_MM = 44.0, 25.0
 
@@ -176,7 +185,10 @@ def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:
     width_mm, _ = page_size_mm(head.width_px, head.height_px, capture.dpi, treatment)
     width_px = max(1, round(mm_to_px(width_mm, min(capture.dpi, LEAF_DPI))))
     page = render(once, framed_only(treatment), width_px)
-    return leaf_of(page, width_px / mm_to_px(width_mm, 1.0), scan, capture.dpi / reduction)
+    flat_mm = flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment)
+    across = [x_mm for x_mm, _ in page_box(*flat_mm, treatment).corners]
+    dpi = width_px / mm_to_px(width_mm, 1.0)
+    return leaf_of(page, dpi, scan, capture.dpi / reduction, (min(across), max(across)))
 
 
 class PilePart(NamedTuple):
@@ -208,7 +220,8 @@ def pile_part(size_mm: tuple[float, float], pages: Sequence[PilePage]) -> PilePa
         if page.capture:
             part.made[at] = leaf.to_bytes()
         part.pile.add(leaf, page.areas)
-        part.leaves.append(leaf._replace(darker=np.zeros((1, 1), np.uint8)))
+        dust = not_wiped(leaf.dust, page.treatment.zones)
+        part.leaves.append(leaf._replace(darker=np.zeros((1, 1), np.uint8), dust=dust))
     return part
 
 

@@ -15,8 +15,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
-from papiermappe.core.clean.pile import Leaf, Pile, SharedKind, pages_with_print, suggest_wipes
+from papiermappe.core.clean.pile import Leaf, Pile, SharedKind, SuggestedWipe, pages_with_print, suggest_wipes
 from papiermappe.core.order.places import Side
+from papiermappe.core.page_box import PageBox
 from papiermappe.core.pages import PilePage, PilePart, framed_only, pile_part, pile_png
 from papiermappe.core.treatment import Treatment, cleared_areas, flat_size_mm, page_box
 from papiermappe.core.zones import Zone
@@ -43,7 +44,9 @@ class Suggestion(BaseModel):
 
     kind: SharedKind
     zone: Zone
-    """On the pile; of a line of dust, on the scans."""
+    """On the pile."""
+    on_scan: Zone | None
+    """Of a line of dust, where it lies on the scans."""
     pages: int
     """How many show it."""
 
@@ -77,6 +80,7 @@ class _Sheet(NamedTuple):
     width_mm: float
     height_mm: float
     scan_mm: tuple[float, float]
+    box: PageBox
 
     @property
     def picture(self) -> str:
@@ -185,7 +189,14 @@ class _PileOfSide:
         """Find what to wipe on all of them."""
         scans_mm = [one.scan_mm for one in self.laid]
         found = compute(suggest_wipes, self.pile, self._leaves, scans_mm) if self.laid else []
-        self._suggestions = [Suggestion(kind=one.kind, zone=one.zone, pages=one.pages) for one in found]
+        self._suggestions = [self._suggestion(one) for one in found]
+
+    def _suggestion(self, found: SuggestedWipe) -> Suggestion:
+        if found.kind is not SharedKind.DUST_LINE:
+            return Suggestion(kind=found.kind, zone=found.zone, on_scan=None, pages=found.pages)
+        left_mm = median(min(x_mm for x_mm, _ in one.box.corners) for one in self.laid)
+        on_pile = found.zone.model_copy(update={"x_mm": found.zone.x_mm - left_mm, "height_mm": self.size_mm[1]})
+        return Suggestion(kind=found.kind, zone=on_pile, on_scan=found.zone, pages=found.pages)
 
     def seen(self) -> PileSide:
         """Return the pile as windows see it."""
@@ -211,6 +222,10 @@ def _part(store: Store, pile: _PileOfSide, batch: Sequence[_Sheet], compute: Com
         return _laid(store, pile, batch, compute, max_px)
     except PapiermappeError as exc:
         if len(batch) == 1:
+            leaf = Blobs.leaf_key(batch[0].picture)
+            if store.blobs.has(leaf):  # it may be torn, or of an earlier version
+                store.blobs.remove(leaf)
+                return _part(store, pile, batch, compute, max_px)
             log.warning("a page is left off the pile", action="pile.page", page_id=batch[0].page.id, cause=repr(exc))
             return _LaidPart([], PilePart(Pile(pile.size_mm), [], {}))
     whole = _LaidPart([], PilePart(Pile(pile.size_mm), [], {}))
@@ -227,8 +242,8 @@ def _laid(store: Store, pile: _PileOfSide, batch: Sequence[_Sheet], compute: Com
     for sheet in batch:
         kept = store.blobs.cached(Blobs.leaf_key(sheet.picture))
         capture = None if kept else captured_picture(store, sheet.page.capture, max_px)
-        box = page_box(*sheet.scan_mm, sheet.treatment)
-        pages.append(PilePage(capture, kept or b"", sheet.treatment, cleared_areas(sheet.treatment, box)))
+        areas = cleared_areas(sheet.treatment, sheet.box)
+        pages.append(PilePage(capture, kept or b"", sheet.treatment, areas))
     part = compute(pile_part, pile.size_mm, pages)
     for at, leaf in part.made.items():
         store.blobs.cache(Blobs.leaf_key(batch[at].picture), leaf)
@@ -265,8 +280,8 @@ def _sheets(session: Session, mappe_id: int, pages: Sequence[int]) -> list[_Shee
 def _sheet(page: Page) -> _Sheet:
     treatment, capture = treatment_of(page), page.capture
     scan_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
-    width_mm, height_mm = page_box(*scan_mm, treatment).size_mm(treatment.quarter_turns)
-    return _Sheet(page, treatment, width_mm, height_mm, scan_mm)
+    box = page_box(*scan_mm, treatment)
+    return _Sheet(page, treatment, *box.size_mm(treatment.quarter_turns), scan_mm, box)
 
 
 def _name(sheets: Sequence[_Sheet]) -> str:

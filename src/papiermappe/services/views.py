@@ -14,7 +14,7 @@ from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import SURE, Origin, Treatment, flat_size_mm, page_box, page_size_mm
-from papiermappe.core.zones import Zone
+from papiermappe.core.zones import Zone, ZoneKind
 from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
 from papiermappe.services import runs
@@ -91,6 +91,17 @@ class FrameView(BaseModel):
     skew_deg: float
 
 
+class ZoneView(BaseModel):
+    """A zone that is cleared on a page, or outside which all is."""
+
+    name: str
+    kind: ZoneKind
+    corners: list[tuple[float, float]]
+    """On the page as it is seen, in mm."""
+    pages: list[int]
+    """All pages of the Mappe that have it."""
+
+
 class PageDetail(BaseModel):
     """Everything that is known about one page."""
 
@@ -100,6 +111,7 @@ class PageDetail(BaseModel):
     scan_width_mm: float
     scan_height_mm: float
     frame: FrameView
+    zones: list[ZoneView]
     run: int
     """Its number in its Mappe."""
     sheet: int | None
@@ -328,6 +340,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
         printed = printed_on_page(page)
+        holders = _zone_holders(session, page.mappe_id) if treatment.zones else {}
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     frame = page_box(*flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment), treatment)
     return PageDetail(
@@ -337,11 +350,32 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
+        zones=[
+            ZoneView(
+                name=zone.name,
+                kind=zone.kind,
+                corners=[(x, y) for x, y in frame.on_page(zone.corners, treatment.quarter_turns).round(2).tolist()],
+                pages=holders.get(zone.name, [page_id]),
+            )
+            for zone in treatment.zones
+        ],
         run=number or 0,
         sheet=capture.sheet,
         file_name=capture.file_name,
         title=printed.title if printed else "",
     )
+
+
+def _zone_holders(session: Session, mappe_id: int | None) -> dict[str, list[int]]:
+    """Return by name the pages of a Mappe that have each zone."""
+    zones = Page.treatment["zones"]
+    having = select(Page.id, zones).where(Page.mappe_id == mappe_id, func.jsonb_array_length(zones) > 0)
+    having = having.order_by(Page.rank, Page.side.desc())  # a front before its back
+    holders: dict[str, list[int]] = {}
+    for page_id, own in session.execute(having):
+        for zone in own:
+            holders.setdefault(zone["name"], []).append(page_id)
+    return holders
 
 
 def _findings(treatment: Treatment, analysis: Analysis) -> list[FindingView]:

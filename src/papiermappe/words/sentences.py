@@ -20,7 +20,7 @@ SENTENCES: dict[str, str | Plural] = {
     "use_found": NN_("{count} page back to what was found", "{count} pages back to what was found"),
     "put_zone_wipe": NN_("{width_mm} by {height_mm} mm wiped on {count} page", "{width_mm} by {height_mm} mm wiped on {count} pages"),
     "put_zone_keep": NN_("All outside of {width_mm} by {height_mm} mm wiped on {count} page", "All outside of {width_mm} by {height_mm} mm wiped on {count} pages"),
-    "wipe_scan": NN_("A line along the scan wiped on {count} page", "A line along the scan wiped on {count} pages"),
+    "put_zones": NN_("{zones} areas wiped on {count} page", "{zones} areas wiped on {count} pages"),
     "remove_zones": NN_("Zones taken away from {count} page", "Zones taken away from {count} pages"),
     "set_tone": NN_("{count} page shown {tone}", "{count} pages shown {tone}"),
     "set_aside": NN_("{count} page set aside", "{count} pages set aside"),

@@ -77,6 +77,24 @@ def test_all_outside_of_a_frame_is_cleared() -> None:
     assert np.percentile(np.abs(off), 95) <= 4.0  # up to 12 mm beyond what is known, where the light goes on to fall
 
 
+def test_print_that_runs_across_a_line_of_dust_is_carried_on() -> None:
+    clean_page = printed(uneven_paper())
+    page = clean_page.copy()
+    strip = np.array([(60, -5), (60.8, -5), (62.8, 160), (62, 160)], np.float64)  # it leans: the page was straightened
+    down = np.arange(SHAPE[0])
+    middle = px(60) + (down / SHAPE[0] * px(2) + px(0.4) + px(5) * 2 / 165).astype(int)
+    for row, col in zip(down, middle, strict=True):
+        page[row, col : col + 2] = np.clip(page[row, col : col + 2].astype(int) - 45, 0, 255)
+    bridged = clear(page, Areas([strip]), DPI)
+    inside = cleared(SHAPE, Areas([strip]), DPI)
+    assert np.array_equal(bridged[~inside], page[~inside])
+    off = np.abs(bridged.astype(int) - clean_page)[inside].max(axis=1)
+    # grain differs by some levels; only where a word begins or ends within the strip is more lost
+    assert np.mean(off <= 14) >= 0.95
+    dark = (clean_page[..., 0] < 80) & inside
+    assert (bridged[..., 0][dark] < 110).mean() >= 0.9
+
+
 def test_two_frames_keep_both_and_a_wipe_goes_before_them() -> None:
     first, second = rectangle(10, 10, 40, 40), rectangle(60, 10, 40, 40)
     mask = cleared(SHAPE, Areas(wiped=[rectangle(20, 20, 5, 5)], kept=[first, second]), DPI)

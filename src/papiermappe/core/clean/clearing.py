@@ -18,6 +18,8 @@ LEAST_LEVELS = 3  # below the brightest nearby, from which on a cell counts as p
 NOISE_SHARE = 2.5  # the same, of how much the cells of a page differ from their neighbours
 LITTLE = np.float32(0.03)  # weight of what is known from farther away
 SUBPIXELS = 4  # bits of the coordinates' fraction
+NARROW_MM = 1.7  # what is no wider is bridged: print that runs across it is carried on
+BESIDE_MM = 0.2
 
 
 class Areas(NamedTuple):
@@ -49,6 +51,8 @@ def _outline(corners: NDArray[np.float64], dpi: float) -> NDArray[np.int32]:
 def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
     """Return a page with areas filled with the colour that the paper around each has.
 
+    A narrow strip, as a line of dust is, is bridged from side to side instead, so that print it crosses is carried on.
+
     Args:
         page: grey (h, w) or RGB (h, w, 3), uint8.
         areas: on it.
@@ -63,7 +67,9 @@ def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
     whole = checked(page, dpi)
     if not areas.wiped and not areas.kept:
         return page
-    mask = cleared(whole.shape, areas, dpi)
+    strips = [corners for corners in areas.wiped if _width_mm(corners) <= NARROW_MM]
+    wide = Areas([corners for corners in areas.wiped if _width_mm(corners) > NARROW_MM], areas.kept)
+    mask = cleared(whole.shape, wide, dpi)
     count, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     clean = whole.copy()
     around = round(mm_to_px(AROUND_MM, dpi))
@@ -75,7 +81,43 @@ def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
         inside = mask[part]
         paper = _paper_behind(whole[part], inside, dpi)
         cv2.copyTo(paper, inside.astype(np.uint8), clean[part])
+    for corners in strips:
+        _bridge(clean, corners, dpi)
     return clean
+
+
+def _across(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the unit vector that lies across the longer sides of a rectangle."""
+    first, second = corners[1] - corners[0], corners[2] - corners[1]
+    along = first if np.hypot(*first) >= np.hypot(*second) else second
+    return np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1e-9)
+
+
+def _width_mm(corners: NDArray[np.float64]) -> float:
+    """Return how far a rectangle reaches across its longer sides."""
+    return float(np.ptp(corners @ _across(corners)))
+
+
+def _bridge(page: Pixels, corners: NDArray[np.float64], dpi: float) -> None:
+    """Fill a strip with what lies on both sides of it, the nearer side more."""
+    mask = cleared(page.shape, Areas([corners]), dpi)
+    rows, cols = np.nonzero(mask)
+    if not len(rows):
+        return
+    normal = _across(corners)
+    width = mm_to_px(_width_mm(corners), dpi)
+    middle = corners.mean(axis=0) * mm_to_px(1.0, dpi) - 0.5
+    off = (cols - middle[0]) * normal[0] + (rows - middle[1]) * normal[1]
+    reach = width / 2 + max(1.0, mm_to_px(BESIDE_MM, dpi))
+    beside = []
+    for way in (-1, 1):
+        step = way * reach - off
+        at = (cols + step * normal[0]).astype(np.float32), (rows + step * normal[1]).astype(np.float32)
+        taken = cv2.remap(page, at[0][:, None], at[1][:, None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        beside.append(taken.reshape(len(rows), -1).astype(np.float32))
+    share = np.clip((off + reach) / (2 * reach), 0, 1)[:, None]
+    filled = beside[0] * (1 - share) + beside[1] * share
+    page[rows, cols] = np.rint(filled).clip(0, 255).astype(np.uint8).reshape(len(rows), *page.shape[2:])
 
 
 def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels:

@@ -23,7 +23,7 @@ from papiermappe.core.operations.model import Changes, OperationRefused, PageSta
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
-from papiermappe.core.operations.zoning import PutZone, RemoveZones, WipeScan
+from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 
 __all__ = [
     "JOURNALED",
@@ -33,6 +33,7 @@ __all__ = [
     "Crop",
     "Cut",
     "CutIntoMappen",
+    "DrawnZone",
     "Interleave",
     "JoinMappe",
     "Journaled",
@@ -44,7 +45,7 @@ __all__ = [
     "OperationRefused",
     "PageState",
     "PartInto",
-    "PutZone",
+    "PutZones",
     "RemoveZones",
     "Reverse",
     "SetAside",
@@ -60,5 +61,4 @@ __all__ = [
     "Turn",
     "Uncut",
     "UseFound",
-    "WipeScan",
 ]

@@ -22,7 +22,7 @@ from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew,
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
-from papiermappe.core.operations.zoning import PutZone, RemoveZones, WipeScan
+from papiermappe.core.operations.zoning import PutZones, RemoveZones
 
 Operation = Annotated[
     BringBack
@@ -33,7 +33,7 @@ Operation = Annotated[
     | MoveSides
     | MoveToMappe
     | Nudge
-    | PutZone
+    | PutZones
     | RemoveZones
     | Reverse
     | SetAside
@@ -46,8 +46,7 @@ Operation = Annotated[
     | Straighten
     | Turn
     | Uncut
-    | UseFound
-    | WipeScan,
+    | UseFound,
     Field(discriminator="kind"),
 ]
 

@@ -3,9 +3,8 @@
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from papiermappe.core.geometry import Quad
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.treatment import MAX_PAGE_MM, MAX_ZONES, page_box
 from papiermappe.core.zones import SheetZone, Zone, ZoneKind, ZoneName
@@ -14,57 +13,65 @@ from papiermappe.message import Message
 PageMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
 
 
-class PutZone(BaseOperation):
-    """Draw a zone on pages; one of the same name that is there already is drawn anew.
+class DrawnZone(BaseModel):
+    """A zone as it was drawn on a page."""
 
-    On each page it is laid at the same distance from the edges that it is near to, and stays on the sheet from then on.
-    Pages on which nothing of it would lie stay as they are.
-    """
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
-    kind: Literal["put_zone"] = "put_zone"
-    by_captures: ClassVar[bool] = True
     name: ZoneName
     does: ZoneKind
     zone: Zone
-    """On the page on which it was drawn, as it is seen."""
+
+
+class PutZones(BaseOperation):
+    """Draw zones on pages; one of the same name that is there already is drawn anew.
+
+    On each page they are laid at the same distance from the edges that they are near to, and stay on the sheet from
+    then on. Pages on which nothing of a zone would lie stay as they are.
+    """
+
+    kind: Literal["put_zones"] = "put_zones"
+    by_captures: ClassVar[bool] = True
+    zones: Annotated[tuple[DrawnZone, ...], Field(max_length=MAX_ZONES)] = ()
     drawn_on_mm: tuple[PageMm, PageMm]
-    """Width and height of that page."""
+    """Width and height of the page on which they were drawn, as it is seen."""
+    on_scan: Annotated[tuple[SheetZone, ...], Field(max_length=MAX_ZONES)] = ()
+    """Zones that lie at the same place of all scans, as lines do that dust on a scanner's glass draws."""
+
+    @model_validator(mode="after")
+    def _has_zones(self) -> "PutZones":
+        if not self.zones and not self.on_scan:
+            raise ValueError("a zone at least")
+        return self
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the zones of the pages that change. Raises OperationRefused: a page has too many."""
-        laid = ((page, self._laid(page)) for page in self.named(pages))
-        return _changes([(page, _with(page, zone)) for page, zone in laid if zone is not None])
+        return _changes([(page, _with(page, self._laid(page))) for page in self.named(pages)])
 
-    def _laid(self, page: PageState) -> SheetZone | None:
-        """Return the zone on the sheet of a page; None where nothing of it would lie on the page."""
+    def _laid(self, page: PageState) -> list[SheetZone]:
+        """Return the zones as they lie on the sheet of a page, those that do not touch the page left out."""
         turns = page.treatment.quarter_turns
         box = page_box(*page.scan_mm, page.treatment)
-        carried = self.zone.carried(self.drawn_on_mm, box.size_mm(turns))
-        if carried is None or not _touches(carried, box.size_mm(turns)):
-            return None
-        first, second, third, fourth = (
-            (round(float(x_mm), 3), round(float(y_mm), 3)) for x_mm, y_mm in box.on_sheet(carried.corners(), turns)
-        )
-        return SheetZone(name=self.name, kind=self.does, corners=(first, second, third, fourth))
+        size_mm = box.size_mm(turns)
+        laid = []
+        for drawn in self.zones:
+            carried = drawn.zone.carried(self.drawn_on_mm, size_mm)
+            if carried is None or not _touches(carried, size_mm):
+                continue
+            first, second, third, fourth = (
+                (round(float(x_mm), 3), round(float(y_mm), 3)) for x_mm, y_mm in box.on_sheet(carried.corners(), turns)
+            )
+            laid.append(SheetZone(name=drawn.name, kind=drawn.does, corners=(first, second, third, fourth)))
+        return [*laid, *self.on_scan]
 
     def message(self, count: int) -> Message:
         """Return a message that tells what is cleared."""
-        size = {"width_mm": round(self.zone.width_mm, 1), "height_mm": round(self.zone.height_mm, 1)}
-        return Message(code=f"put_zone_{self.does.value}", params={"count": count, **size})
-
-
-class WipeScan(BaseOperation):
-    """Wipe the same area of scans, as a line that dust on a scanner's glass has drawn on all of them."""
-
-    kind: Literal["wipe_scan"] = "wipe_scan"
-    name: ZoneName
-    corners: Quad
-    """On the scans."""
-
-    def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the zones of the pages that change. Raises OperationRefused: a page has too many."""
-        laid = SheetZone(name=self.name, kind=ZoneKind.WIPE, corners=self.corners)
-        return _changes([(page, _with(page, laid)) for page in self.named(pages)])
+        number = len(self.zones) + len(self.on_scan)
+        if number > 1 or self.on_scan:
+            return Message(code="put_zones", params={"count": count, "zones": number})
+        (drawn,) = self.zones
+        size = {"width_mm": round(drawn.zone.width_mm, 1), "height_mm": round(drawn.zone.height_mm, 1)}
+        return Message(code=f"put_zone_{drawn.does.value}", params={"count": count, **size})
 
 
 class RemoveZones(BaseOperation):
@@ -84,14 +91,12 @@ class RemoveZones(BaseOperation):
         )
 
 
-def _with(page: PageState, laid: SheetZone) -> tuple[SheetZone, ...]:
-    """Return the zones of a page with one of them drawn anew, or with one more."""
-    zones = page.treatment.zones
-    if any(zone.name == laid.name for zone in zones):
-        return tuple(laid if zone.name == laid.name else zone for zone in zones)
-    if len(zones) == MAX_ZONES:
+def _with(page: PageState, laid: Sequence[SheetZone]) -> tuple[SheetZone, ...]:
+    """Return the zones of a page with some drawn anew, or in addition."""
+    by_name = {zone.name: zone for zone in page.treatment.zones} | {zone.name: zone for zone in laid}
+    if len(by_name) > MAX_ZONES:
         raise OperationRefused("too_many_zones", limit=MAX_ZONES)
-    return (*zones, laid)
+    return tuple(by_name.values())
 
 
 def _changes(wanted: Sequence[tuple[PageState, tuple[SheetZone, ...]]]) -> Changes:

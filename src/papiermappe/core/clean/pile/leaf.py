@@ -18,6 +18,8 @@ from papiermappe.errors import PictureRefused
 PILE_DPI = 75
 LEAF_DPI = 100
 VERSION = 1
+SHADOW_MM = 7.0
+EDGE_MM = 2.5  # a line so near to the edge of the sheet is that edge
 NEARLY = 0.03  # of its size, by which a page may differ from the others to be stretched to it
 
 
@@ -63,7 +65,7 @@ class Leaf(NamedTuple):
             raise PictureRefused("picture_damaged") from exc
 
 
-def leaf_of(page: Pixels, dpi: float, scan: Pixels, scan_dpi: float) -> Leaf:
+def leaf_of(page: Pixels, dpi: float, scan: Pixels, scan_dpi: float, across_mm: tuple[float, float]) -> Leaf:
     """Return what is kept of a page.
 
     Args:
@@ -71,9 +73,10 @@ def leaf_of(page: Pixels, dpi: float, scan: Pixels, scan_dpi: float) -> Leaf:
         dpi: its resolution.
         scan: the capture it is of, grey (h, w), at 100 to 200 dpi.
         scan_dpi: its resolution.
+        across_mm: from where to where the sheet reaches across the scan.
     """
     height, width = page.shape
-    darker = cv2.subtract(paper_of(page, dpi), page)
+    darker = cv2.subtract(_paper_from_inside(paper_of(page, dpi), dpi), page)
     size = max(1, round(width * PILE_DPI / dpi)), max(1, round(height * PILE_DPI / dpi))
     small = cv2.resize(darker, size, interpolation=cv2.INTER_AREA)
     return Leaf(
@@ -81,8 +84,19 @@ def leaf_of(page: Pixels, dpi: float, scan: Pixels, scan_dpi: float) -> Leaf:
         px_to_mm(height, dpi),
         np.asarray(small, np.uint8),
         marks_of(page, np.asarray(darker, np.uint8), dpi),
-        dust_lines_on(scan, scan_dpi),
+        [line for line in dust_lines_on(scan, scan_dpi) if _lies_within(line, across_mm)],
     )
+
+
+def _paper_from_inside(paper: Pixels, dpi: float) -> Pixels:
+    """Return the colour of the paper, at the rim as it is inside: a shadow along an edge is no paper."""
+    rim = min(round(mm_to_px(SHADOW_MM, dpi)), (min(paper.shape) - 1) // 2)
+    inner = paper[rim : paper.shape[0] - rim, rim : paper.shape[1] - rim]
+    return np.asarray(cv2.copyMakeBorder(inner, rim, rim, rim, rim, cv2.BORDER_REPLICATE), np.uint8)
+
+
+def _lies_within(line: DustLine, across_mm: tuple[float, float]) -> bool:
+    return across_mm[0] + EDGE_MM <= line.left_mm and line.right_mm <= across_mm[1] - EDGE_MM
 
 
 def stretch(leaf: Leaf, size_mm: tuple[float, float]) -> tuple[float, float]:

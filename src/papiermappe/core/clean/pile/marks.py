@@ -17,6 +17,7 @@ HOLE_RADII_MM = (2.25, 2.5, 2.75, 3.0, 3.25, 3.5, 4.0)
 LEAST_STEP = 0.8  # grey levels a pixel: the lid seen through a hole is nearly as white as the paper
 EDGE_NOISE = 2.5  # times the usual gradient
 LEAST_VOTES = 0.4  # of the pixels of a circle
+OUTERMOST = 0.55  # of the votes for the best radius, that one farther out has at least
 DIRECTIONS = 24
 ROUND = 0.6  # of the directions
 FACING = 0.9
@@ -84,15 +85,15 @@ def _holes(grey: Pixels, dpi: float) -> list[Mark]:
     edges = _edges_near_rim(grey, dpi)
     if not len(edges.rows):
         return []
-    best = np.zeros(grey.shape, np.float32)
-    size = np.zeros(grey.shape, np.float32)
+    covered = []
     for radius_mm in HOLE_RADII_MM:
         radius = mm_to_px(radius_mm, dpi)
-        for way in (1, -1):
-            covered = _votes(edges, way * radius, grey.shape) / np.float32(2 * np.pi * radius)
-            better = covered > best
-            best[better] = covered[better]
-            size[better] = radius_mm
+        votes = cv2.max(*(_votes(edges, way * radius, grey.shape) for way in (1, -1)))
+        covered.append(np.asarray(votes / (2 * np.pi * radius), np.float32))
+    best = np.asarray(np.max(covered, axis=0), np.float32)
+    size = np.zeros(grey.shape, np.float32)
+    for radius_mm, of_radius in zip(HOLE_RADII_MM, covered, strict=True):
+        size[of_radius >= OUTERMOST * best] = radius_mm  # the rim of a hole has two edges: the outer one is meant
     return [
         Mark(MarkKind.HOLE, px_to_mm(col + 0.5, dpi), px_to_mm(row + 0.5, dpi), 2 * radius_mm, 2 * radius_mm)
         for row, col, radius_mm in _peaks(best, size, dpi)

@@ -28,6 +28,8 @@ NEAR_MM = 1.6
 MARGIN_MM = 0.9
 """How far a wipe reaches beyond what it wipes."""
 HOLES_APART_MM = 40.0
+ALIKE_MM = 1.1
+"""How much the holes of one punch differ in width, as they are measured."""
 IN_LINE_MM = 1.8
 HOLE_EDGE_MM = (5.0, 20.0)
 """How far the middle of a hole lies from its edge."""
@@ -39,6 +41,8 @@ FOLD_WIDE_MM = 5.0
 DEEPEST_SHADOW_MM = 14.0
 LEAST_SHADOW_MM = 0.5
 SHADOW_ALONG = 0.2
+SHADOWS_DIFFER = 4.0
+"""A shadow is deeper on some pages than on most: so many times what they share is not taken for print."""
 INK_MM2 = 1.5
 """Of a page's own, from which on a place is printed on."""
 PRINTED_SHARE = 0.02
@@ -83,7 +87,7 @@ def suggest_wipes(pile: Pile, leaves: Sequence[Leaf], scans_mm: Sequence[tuple[f
         *_holes(pile, leaves),
         *_staples(pile, leaves),
         *(fold for fold in _folds(pile, leaves) if not _is_printed_on(cells, fold.zone)),
-        *(shadow for shadow in _edge_shadows(pile) if not _is_printed_on(cells, shadow.zone)),
+        *(shadow for shadow in _edge_shadows(pile) if not _is_printed_on(cells, shadow.zone, SHADOWS_DIFFER)),
         *_dust(leaves, scans_mm),
     ]
     return sorted(found, key=lambda one: (list(SharedKind).index(one.kind), one.zone.y_mm, one.zone.x_mm))
@@ -93,9 +97,9 @@ def _least(count: int) -> float:
     return max(LEAST_PAGES, SHARED * count)
 
 
-def _is_printed_on(cells: NDArray[np.uint8], zone: Zone) -> bool:
-    """Whether more than a stray page has something of its own in a zone."""
-    own = own_ink_mm2(cells, zone)
+def _is_printed_on(cells: NDArray[np.uint8], zone: Zone, shared: float | None = None) -> bool:
+    """Whether more than a stray page has something of its own in a zone; `shared` is that of `own_ink_mm2`."""
+    own = own_ink_mm2(cells, zone, shared)
     return int((own >= INK_MM2).sum()) > PRINTED_SHARE * len(own)
 
 
@@ -163,14 +167,19 @@ def _runs_on(pile: Pile, zone: Zone) -> bool:
 
 
 def _holes(pile: Pile, leaves: Sequence[Leaf]) -> list[SuggestedWipe]:
-    groups = list(_recurring(leaves, pile, MarkKind.HOLE))
+    groups = [group for group in _recurring(leaves, pile, MarkKind.HOLE) if not _runs_on(pile, _box_round(group))]
     middles = [np.median([(mark.x_mm, mark.y_mm) for mark in group], axis=0) for group in groups]
+    wide_mm = [float(np.median([mark.width_mm for mark in group])) for group in groups]
     found = []
     for at, (group, middle) in enumerate(zip(groups, middles, strict=True)):
-        others = middles[:at] + middles[at + 1 :]
+        others = [
+            other
+            for number, other in enumerate(middles)
+            if number != at and abs(wide_mm[number] - wide_mm[at]) <= ALIKE_MM
+        ]
         if any(_are_of_one_punch(middle, other, pile.size_mm) for other in others):
             found.append(SuggestedWipe(SharedKind.HOLE, _box_round(group), len(group)))
-    return [hole for hole in found if not _runs_on(pile, hole.zone)]
+    return found
 
 
 def _are_of_one_punch(first: NDArray[np.float64], second: NDArray[np.float64], size_mm: tuple[float, float]) -> bool:
@@ -278,8 +287,7 @@ def _dust(leaves: Sequence[Leaf], scans_mm: Sequence[tuple[float, float]]) -> It
     while counts.max() >= _least(len(leaves)):
         at = (float(counts.argmax()) + 0.5) * GRID_MM
         lines = [near for leaf in leaves if (near := _line_near(leaf.dust, at)) is not None]
-        low = int(max(0, at / GRID_MM - 3))
-        counts[low : int(at / GRID_MM + 4)] = 0
+        counts[int(max(0, at / GRID_MM - 4)) : int(at / GRID_MM + 5)] = 0
         if len(lines) >= _least(len(leaves)):
             left, right = min(line.left_mm for line in lines), max(line.right_mm for line in lines)
             zone = Zone(x_mm=left - 0.1, y_mm=0, width_mm=right - left + 0.2, height_mm=height_mm)

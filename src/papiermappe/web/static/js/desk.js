@@ -9,6 +9,7 @@ import { createMappe } from "./mappe.js";
 import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
 import { createPeek } from "./peek.js";
+import { createPile } from "./pile.js";
 import { createSizes } from "./sizes.js";
 import { listen } from "./stream.js";
 import { cutting } from "./stations/cutting.js";
@@ -69,6 +70,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("pairing", createPairing(mappe));
   Alpine.store("cutting", createCutting(mappe));
   Alpine.store("moving", createMoving(mappe));
+  Alpine.store("pile", createPile(mappe));
   Alpine.store("sizes", createSizes());
   Alpine.store("peek", createPeek(mappe, facts));
   if (facts.station === "order") Alpine.store("peek").listen(Alpine.store("peek"));
@@ -94,7 +96,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("moving", moving(mappe, Alpine.store("moving")));
   Alpine.data("tray", tray(mappe, Alpine.store("moving")));
   Alpine.data("pairing", pairing(mappe, Alpine.store("pairing")));
-  Alpine.data("tidy", tidy(mappe, facts));
+  Alpine.data("tidy", tidy(mappe, Alpine.store("pile"), facts));
   Alpine.data("file", file(mappe, facts));
   Alpine.data("desk", () => ({
     get sheetCount() { return mappe.sheetCount; },

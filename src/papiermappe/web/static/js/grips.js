@@ -4,6 +4,7 @@ import { svg as make } from "./svg.js";
 const GRIP_PX = 13;
 const TOUCH_PX = 30; // a finger needs more than is drawn
 const LEAST_LINE_MM = 5;
+const LEAST_AREA_MM = 0.5;
 
 /**
  * @typedef {{ id: string, x: number, y: number, label: string, begin: () => void, move: (dx: number, dy: number) => void, end: () => void,
@@ -87,6 +88,36 @@ function listen(element, grip, pxAMm) {
  */
 export function layLine(svg, sheet, laid) {
   const line = make("line", { class: "laid", "vector-effect": "non-scaling-stroke" });
+  return onNextDrag(svg, sheet, line, (from, to) => ({ x1: from.x, y1: from.y, x2: to.x, y2: to.y }), (from, to) => {
+    const [dx, dy] = [to.x - from.x, to.y - from.y];
+    if (Math.hypot(dx, dy) >= LEAST_LINE_MM) laid(dx, dy);
+  });
+}
+
+/**
+ * Have an area drawn: the next drag on a page goes from one of its corners to the opposite one.
+ * @param {SVGSVGElement} svg @param {SVGGElement} sheet measured in mm
+ * @param {(area: { x: number, y: number, width: number, height: number }) => void} laid not told of one that is too small
+ * @returns {() => void} ends it
+ */
+export function layArea(svg, sheet, laid) {
+  const rectangle = make("rect", { class: "laid", "vector-effect": "non-scaling-stroke" });
+  const between = (/** @type {DOMPoint} */ from, /** @type {DOMPoint} */ to) => ({
+    x: Math.min(from.x, to.x), y: Math.min(from.y, to.y), width: Math.abs(to.x - from.x), height: Math.abs(to.y - from.y),
+  });
+  return onNextDrag(svg, sheet, rectangle, between, (from, to) => {
+    const area = between(from, to);
+    if (Math.min(area.width, area.height) >= LEAST_AREA_MM) laid(area);
+  });
+}
+
+/**
+ * @param {SVGSVGElement} svg @param {SVGGElement} sheet measured in mm @param {SVGElement} shape drawn while dragging
+ * @param {(from: DOMPoint, to: DOMPoint) => Record<string, number>} drawn the attributes of the shape
+ * @param {(from: DOMPoint, to: DOMPoint) => void} done
+ * @returns {() => void} ends it
+ */
+function onNextDrag(svg, sheet, shape, drawn, done) {
   /** @type {DOMPoint | null} */
   let from = null;
   /** @param {PointerEvent} event */
@@ -94,8 +125,7 @@ export function layLine(svg, sheet, laid) {
   /** @param {PointerEvent} event */
   const draw = (event) => {
     if (!from) return;
-    const to = placeOf(event);
-    for (const [name, value] of Object.entries({ x1: from.x, y1: from.y, x2: to.x, y2: to.y })) line.setAttribute(name, String(value));
+    for (const [name, value] of Object.entries(drawn(from, placeOf(event)))) shape.setAttribute(name, String(value));
   };
   /** @param {PointerEvent} event */
   const press = (event) => {
@@ -103,17 +133,16 @@ export function layLine(svg, sheet, laid) {
     event.stopPropagation();
     svg.setPointerCapture(event.pointerId);
     from = placeOf(event);
-    sheet.append(line);
+    sheet.append(shape);
     draw(event);
   };
   /** @param {PointerEvent} event */
   const release = (event) => {
     if (!from) return;
-    const to = placeOf(event);
-    const [dx, dy] = [to.x - from.x, to.y - from.y];
+    const began = from;
     from = null;
-    line.remove();
-    if (Math.hypot(dx, dy) >= LEAST_LINE_MM) laid(dx, dy);
+    shape.remove();
+    done(began, placeOf(event));
   };
   /** @type {[string, any][]} */
   const listeners = [["pointerdown", press], ["pointermove", draw], ["pointerup", release]];
@@ -122,6 +151,6 @@ export function layLine(svg, sheet, laid) {
   return () => {
     for (const [name, listener] of listeners) svg.removeEventListener(name, listener, true);
     svg.removeAttribute("data-laying");
-    line.remove();
+    shape.remove();
   };
 }

@@ -1,6 +1,6 @@
 // The viewer: one page large, as an SVG measured in mm. Zoom by wheel, pinch and keys up to the scan's own pixels, pan by
 // dragging; what lies over the page is drawn into layers, in mm of the page, and grips on it can be dragged.
-import { createGrips, layLine } from "./grips.js";
+import { createGrips, layArea, layLine } from "./grips.js";
 import { again } from "./lanes.js";
 import { svg as make } from "./svg.js";
 
@@ -160,6 +160,8 @@ export function createViewer(home) {
     },
     /** Have a line laid on the page; it is told in mm. @param {(dx: number, dy: number) => void} laid */
     layLine(laid) { return layLine(svg, sheet, laid); },
+    /** Have an area drawn on the page; it is told in mm. @param {(area: { x: number, y: number, width: number, height: number }) => void} laid */
+    layArea(laid) { return layArea(svg, sheet, laid); },
     fit() { zoom = 0; draw(); },
     /** One pixel of the scan is one of the screen. */
     ownPixels() { zoomTo(own()); },

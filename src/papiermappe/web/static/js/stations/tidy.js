@@ -3,14 +3,15 @@ import { createFraming } from "../framing.js";
 import { get } from "../http.js";
 import { numberIn, tenth } from "../numbers.js";
 import { createViewer } from "../viewer.js";
+import { createZones } from "../zones.js";
 import { length, pages, size, t, twoDigits } from "../words.js";
 
 const SURE = 0.5;
 const DIAL_PX_A_DEGREE = 24;
 const HELD_MS = 350;
 
-/** @param {any} mappe @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
-export function tidy(mappe, facts) {
+/** @param {any} mappe @param {any} pile the pile view @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
+export function tidy(mappe, pile, facts) {
   return () => ({
     showsScan: false,
     scope: "page",
@@ -21,16 +22,24 @@ export function tidy(mappe, facts) {
     zoomText: "",
     /** @type {any} */
     framing: null,
+    /** @type {any} */
+    zones: null,
     laying: false,
+    /** @type {"" | "wipe" | "keep"} what the next drag draws */
+    drawing: "",
     /** @type {{ y: number, x: number, angle: number } | null} */
     turning: null,
 
     init() {
       this.framing = createFraming(mappe, facts.paper_lengths_mm, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
+      this.zones = createZones(mappe, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
       this.viewer = createViewer(this.$refs.stage);
+      this.$watch("$store.pile.seen", () => this.draw());
+      this.$watch("$store.pile.version", () => this.draw());
+      this.$watch("$store.pile.at", () => this.draw());
       this.viewer.onZoom((/** @type {number} */ zoom) => { this.zoomText = t("{percent} % of the scan’s pixels", { percent: Math.round(100 * zoom) }); });
       document.addEventListener("keyup", (event) => { if (event.key === "0") this.endHold(); });
-      mappe.on("pages", () => this.refresh());
+      mappe.on("pages", () => { this.refresh(); if (pile.active) pile.changed(this.pileTargets); });
       mappe.on("selection", () => this.refresh());
       this.refresh();
     },
@@ -39,13 +48,13 @@ export function tidy(mappe, facts) {
 
     get page() { return mappe.current === null ? null : mappe.page(mappe.current); },
     get hasPage() { return Boolean(this.page); },
-    get nothing() { return !this.page; },
+    get nothing() { return !this.page && !pile.active; },
     get number() { return this.page ? mappe.numberOf(this.page.id) : ""; },
     get known() { return this.detail && this.detail.page.id === mappe.current ? this.detail : null; },
 
     async refresh() {
       const page = this.page;
-      if (this.detail && this.detail.page.id !== page?.id) this.framing.leave();
+      if (this.detail && this.detail.page.id !== page?.id) { this.framing.leave(); this.zones.leave(); }
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
       if (this.known?.page.revision === page.revision) return;
@@ -54,14 +63,14 @@ export function tidy(mappe, facts) {
         if (mappe.current !== page.id) return;
         this.detail = detail;
         this.framing.settle();
-        this.draw();
+        this.zones.settle();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
     draw() {
       const page = this.page;
+      if (pile.active) { this.drawPile(); return; }
       if (!page) return;
       if (this.framingNow) { this.drawFraming(); return; }
-      this.viewer.grips([]);
       const scan = this.showsScan && this.known;
       const path = scan ? `/pages/${page.id}/scan-${page.scan}` : `/pages/${page.id}/${page.picture}`;
       this.viewer.show({
@@ -70,7 +79,19 @@ export function tidy(mappe, facts) {
         dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
-      this.viewer.overlay(scan ? this.foundShapes : this.zoneShapes);
+      this.viewer.overlay(scan ? this.foundShapes : [...this.zoneShapes, ...this.zones.shapes]);
+      this.viewer.grips(scan ? [] : this.zones.grips);
+    },
+    drawPile() {
+      const { current, page } = pile;
+      this.viewer.grips([]);
+      if (!current) { this.viewer.show(null); return; }
+      const path = page ? `/pages/${page.id}/${page.picture}` : "";
+      this.viewer.show(page ? {
+        href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`, width: page.width_mm, height: page.height_mm, dpi: page.dpi, turned: mappe.turned(page.id),
+        label: t("Page {number} under the areas", { number: mappe.numberOf(page.id) }),
+      } : { href: pile.picture, fullHref: pile.picture, width: current.width_mm, height: current.height_mm, dpi: 75, turned: 0, label: t("{pages} over one another", { pages: pages(current.done) }) });
+      this.viewer.overlay(pile.shapes);
     },
     drawFraming() {
       const { page, framing, known } = this;
@@ -91,6 +112,7 @@ export function tidy(mappe, facts) {
         .map((/** @type {any} */ zone) => ({ class: "zone", d: `M${zone.x_mm} ${zone.y_mm}h${zone.width_mm}v${zone.height_mm}h${-zone.width_mm}z` }));
     },
     get caption() {
+      if (pile.active && !pile.page) return pile.current ? t("What its pages share, {width} × {height} mm", { width: length(pile.current.width_mm), height: length(pile.current.height_mm) }) : "";
       if (!this.page) return "";
       if (this.framingNow) return t("The page on its scan, {width} × {height} mm", { width: length(tenth(this.framing.frame.width)), height: length(tenth(this.framing.frame.height)) });
       const scan = this.showsScan && this.known;
@@ -119,7 +141,7 @@ export function tidy(mappe, facts) {
     // ---- by hand, on the page
 
     get framingNow() { return Boolean(this.framing?.on && this.known); },
-    get viewerClass() { return this.framingNow ? "framing" : ""; },
+    get viewerClass() { return this.framingNow ? "framing" : pile.active ? "pile-open" : ""; },
     get framingOn() { return this.framing?.on ? "true" : "false"; },
     get cannotFrame() { return !this.framing?.possible; },
     toggleFraming() {
@@ -135,9 +157,77 @@ export function tidy(mappe, facts) {
     },
     stopLaying() {
       this.laying = false;
+      this.drawing = "";
       this.endLaying();
+      this.endLaying = () => {};
     },
     endLaying() { /* nothing is being laid */ },
+    /** The next drag draws an area. @param {"wipe" | "keep"} does */
+    toggleDrawing(does) {
+      const stops = this.drawing === does;
+      this.stopLaying();
+      if (stops) return;
+      if (this.framing.on) this.toggleFraming();
+      this.showsScan = false;
+      this.draw();
+      this.drawing = does;
+      this.endLaying = this.viewer.layArea((/** @type {import("../zones.js").Area} */ area) => {
+        this.stopLaying();
+        const rounded = { x: tenth(area.x), y: tenth(area.y), width: tenth(area.width), height: tenth(area.height) };
+        if (pile.active) pile.add(does, rounded);
+        else this.zones.add(does, rounded);
+      });
+    },
+    get wipingPressed() { return this.drawing === "wipe" ? "true" : "false"; },
+    get keepingPressed() { return this.drawing === "keep" ? "true" : "false"; },
+    get zoneRows() { return this.zones && this.known ? this.zones.rows : []; },
+    get hasZone() { return Boolean(this.zones?.current); },
+    get zonex() { return this.zoneNumber("x"); },
+    get zoney() { return this.zoneNumber("y"); },
+    get zonewidth() { return this.zoneNumber("width"); },
+    get zoneheight() { return this.zoneNumber("height"); },
+    /** @param {"x" | "y" | "width" | "height"} name */
+    zoneNumber(name) { const zone = this.zones?.current; return zone ? length(tenth(zone.area[name])) : ""; },
+    /** @param {string} name */
+    chooseZone(name) { this.zones.choose(name); },
+    /** @param {string} name */
+    removeZone(name) { this.zones.remove(name); },
+    /** @param {Event} event */
+    setZone(event) { this.zones.setNumber(event); },
+
+    // ---- the pile
+
+    get showsPile() { return pile.active; },
+    get showsValues() { return this.hasPage && !pile.active; },
+    get pileTargets() { return this.scope === "page" ? mappe.order : this.targets; },
+    togglePile() {
+      this.stopLaying();
+      if (pile.active) { pile.close(); this.draw(); return; }
+      if (this.framing.on) this.toggleFraming();
+      this.zones.leave();
+      this.showsScan = false;
+      pile.open(this.pileTargets);
+      this.draw();
+    },
+    get pileScope() { return pile.seen ? t("of {pages}", { pages: pages(pile.seen.sides.reduce((/** @type {number} */ sum, /** @type {any} */ one) => sum + one.pages.length, 0)) }) : ""; },
+    get pileSides() { return pile.sides; },
+    /** @param {string} side */
+    pileSide(side) { pile.side = side; pile.at = 0; this.draw(); },
+    get pileProgress() { return pile.progress; },
+    get pileLast() { return String(pile.current?.pages.length ?? 0); },
+    get pilePlace() { return String(pile.at); },
+    get pileAt() { return pile.page ? t("Page {number}", { number: mappe.numberOf(pile.page.id) }) : t("All of them"); },
+    /** @param {Event} event */
+    pileTo(event) { pile.at = Number(/** @type {HTMLInputElement} */ (event.target).value); },
+    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item) })); },
+    get pileItemCount() { return pile.items.length; },
+    get pileClean() { return pile.whole && !pile.items.length; },
+    get wipeText() { return pile.wipeText; },
+    /** @param {string} name */
+    pileLeaveOut(name) { pile.leaveOut(name); },
+    /** @param {string} name */
+    pilePrint(name) { pile.showPrint(name); },
+    wipePile() { pile.wipe(); },
     get layingPressed() { return this.laying ? "true" : "false"; },
     get angle() { return this.framing?.known ? this.framing.angle : 0; },
     get angleText() { return twoDigits(this.angle); },

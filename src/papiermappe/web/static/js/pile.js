@@ -1,0 +1,163 @@
+// The pile view: pages over one another, fronts and backs apart, with what to wipe on all of them.
+import { get, pause, Refused } from "./http.js";
+import { tenth } from "./numbers.js";
+import { length, listed, pages, t } from "./words.js";
+import { outline, sent } from "./zones.js";
+
+const ASK_EVERY_MS = 200;
+const ASKED_ANEW_AFTER = 50; // times; the pages may have changed while they were laid
+const CHANGED_MS = 400;
+const MOST_PAGES = 1000;
+
+/** @type {Record<string, () => string>} */
+const KINDS = {
+  hole: () => t("Hole"), staple: () => t("Staple"), fold: () => t("Fold"), edge_shadow: () => t("Shadow along an edge"), dust_line: () => t("Line of dust"),
+};
+
+/** @typedef {import("./zones.js").Area} Area */
+/** @typedef {{ name: string, does: "wipe" | "keep", area: Area, onScan: any, text: string, printed: number[] | null }} Item something that is to be wiped, if it is not left out */
+
+/** @param {any} mappe */
+export function createPile(mappe) {
+  let asked = 0;
+  let changing = 0;
+  /** @type {number[]} */
+  let laid = [];
+  /** @type {Map<string, Item[]>} by side */
+  const items = new Map();
+  return {
+    active: false,
+    /** @type {any} */
+    seen: null,
+    name: "",
+    side: "front",
+    at: 0, // 0 is the pile, then each of its pages
+    version: 0,
+
+    get current() { return this.seen?.sides.find((/** @type {any} */ one) => one.side === this.side) ?? null; },
+    get sides() { return (this.seen?.sides ?? []).map((/** @type {any} */ one) => ({ side: one.side, text: one.side === "front" ? t("{count} front", "{count} fronts", { count: one.pages.length }) : t("{count} back", "{count} backs", { count: one.pages.length }), pressed: one.side === this.side ? "true" : "false" })); },
+    get whole() { return Boolean(this.seen?.whole); },
+    get progress() {
+      const now = this.current;
+      if (!now) return t("Laying the pages over one another…");
+      return this.whole ? "" : t("{done} of {count} pages", { done: now.done, count: now.pages.length });
+    },
+    /** @returns {Item[]} */
+    get items() { void this.version; return items.get(this.side) ?? []; },
+    /** The page that is shown under the zones; null for the pile. */
+    get page() { return this.at ? mappe.page(this.current?.pages[this.at - 1]) ?? null : null; },
+    get picture() {
+      const now = this.current;
+      return now ? `/mappen/${mappe.id}/pile/${this.name}/${now.side}.png?${now.done}` : "";
+    },
+    get shapes() { return this.items.map(({ does, area }) => ({ class: `${does}-zone`, d: outline(area) })); },
+
+    /** @param {number[]} ids */
+    open(ids) {
+      this.active = true;
+      this.at = 0;
+      laid = ids.slice(0, MOST_PAGES);
+      return this.ask();
+    },
+    close() {
+      this.active = false;
+      this.seen = null;
+      items.clear();
+      asked += 1;
+    },
+    /** Pages have come or changed: lay them anew when that has stopped for a moment. @param {number[]} ids */
+    changed(ids) {
+      laid = ids.slice(0, MOST_PAGES);
+      clearTimeout(changing);
+      changing = window.setTimeout(() => { if (this.active) this.ask(); }, CHANGED_MS);
+    },
+    async ask() {
+      asked += 1;
+      const mine = asked;
+      const address = `/mappen/${mappe.id}/pile`;
+      try {
+        let name = "";
+        for (let times = 0; mine === asked; times += 1) {
+          if (times % ASKED_ANEW_AFTER === 0) name = await mappe.command(address, { pages: laid });
+          else await pause(ASK_EVERY_MS);
+          if (name === undefined || mine !== asked) return;
+          const seen = await get(`${address}/${name}`);
+          if (seen && mine === asked) await this.take(name, seen);
+          if (seen?.whole) return;
+        }
+      } catch (error) {
+        if (mine === asked && error instanceof Refused) { mappe.complain(error); this.close(); }
+      }
+    },
+    /** @param {string} name @param {any} seen */
+    async take(name, seen) {
+      this.name = name;
+      this.seen = seen;
+      if (!this.current) this.side = seen.sides[0].side;
+      if (seen.whole) for (const one of seen.sides) this.suggest(one);
+    },
+    /** @param {any} one a side */
+    suggest(one) {
+      const drawn = (items.get(one.side) ?? []).filter((item) => !item.name.startsWith("found-"));
+      const found = one.suggestions.map((/** @type {any} */ suggestion, /** @type {number} */ at) => ({
+        name: `found-${this.name}-${at}`.slice(0, 40),
+        does: "wipe",
+        area: { x: suggestion.zone.x_mm, y: suggestion.zone.y_mm, width: suggestion.zone.width_mm, height: suggestion.zone.height_mm },
+        onScan: suggestion.on_scan,
+        text: t("{what}, on {shown} of {count}", { what: KINDS[suggestion.kind](), shown: suggestion.pages, count: one.pages.length }),
+        printed: null,
+      }));
+      items.set(one.side, [...found, ...drawn]);
+      this.version += 1;
+      for (const item of items.get(one.side) ?? []) this.look(one.side, item);
+    },
+    /** See what of a single page a zone would take. @param {string} side @param {Item} item */
+    async look(side, item) {
+      const query = new URLSearchParams(Object.entries(sent(item.area)).map(([name, value]) => [name, String(tenth(value))]));
+      if (item.does === "keep" || item.onScan) { item.printed = []; return; }
+      try {
+        item.printed = await get(`/mappen/${mappe.id}/pile/${this.name}/${side}/printed?${query}`);
+        this.version += 1;
+      } catch { /* it is not said then */ }
+    },
+    /** @param {"wipe" | "keep"} does @param {Area} area */
+    add(does, area) {
+      const size = { width: length(tenth(area.width)), height: length(tenth(area.height)) };
+      const text = does === "keep" ? t("All but {width} × {height} mm", size) : t("{width} × {height} mm", size);
+      /** @type {Item} */
+      const item = { name: crypto.randomUUID(), does, area, onScan: null, text, printed: null };
+      items.set(this.side, [...this.items, item]);
+      this.version += 1;
+      this.look(this.side, item);
+    },
+    /** @param {string} name */
+    leaveOut(name) {
+      items.set(this.side, this.items.filter((item) => item.name !== name));
+      this.version += 1;
+    },
+    /** @param {Item} item */
+    warning(item) {
+      if (!item.printed?.length) return "";
+      const numbers = item.printed.map((id) => mappe.numberOf(id)).filter(Boolean);
+      return t("Print lies under it on page {pages}", { pages: listed(numbers) });
+    },
+    /** Show the first page that has print under a zone. @param {string} name */
+    showPrint(name) {
+      const item = this.items.find((one) => one.name === name);
+      const page = item?.printed?.[0];
+      if (page !== undefined) this.at = this.current.pages.indexOf(page) + 1;
+    },
+    get wipeText() { return this.current ? t("Wipe {count} area on {pages}", "Wipe {count} areas on {pages}", { count: this.items.length, pages: pages(this.current.pages.length) }) : ""; },
+    async wipe() {
+      const now = this.current;
+      const zones = this.items.filter((item) => !item.onScan).map(({ name, does, area }) => ({ name, does, zone: sent(area) }));
+      const onScan = this.items.filter((item) => item.onScan).map(({ name, onScan: { x_mm: x, y_mm: y, width_mm: width, height_mm: height } }) => ({
+        name, kind: "wipe", corners: [[x, y], [x + width, y], [x + width, y + height], [x, y + height]],
+      }));
+      const done = await mappe.operate({ kind: "put_zones", pages: now.pages, zones, on_scan: onScan, drawn_on_mm: [now.width_mm, now.height_mm] });
+      if (!done) return;
+      items.delete(this.side);
+      this.version += 1;
+    },
+  };
+}

@@ -1,0 +1,152 @@
+// Zones on the page: areas that are wiped, and areas outside which all is. Drawn, moved, resized, taken away.
+import { numberIn, tenth } from "./numbers.js";
+import { length, pages, t } from "./words.js";
+
+const KEYS_SENT_AFTER_MS = 500;
+const LEAST_MM = 0.5;
+
+/** @typedef {{ x: number, y: number, width: number, height: number }} Area in mm from the top left of the page */
+/** @typedef {"left" | "top" | "right" | "bottom"} Edge */
+
+/** @type {{ id: string, edges: Edge[] }[]} what each grip moves; the middle moves all */
+const GRIPS = [
+  { id: "left-top", edges: ["left", "top"] }, { id: "right-top", edges: ["right", "top"] },
+  { id: "right-bottom", edges: ["right", "bottom"] }, { id: "left-bottom", edges: ["left", "bottom"] },
+  { id: "middle", edges: ["left", "top", "right", "bottom"] },
+];
+/** @type {Record<string, [number, number]>} */
+const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** @param {number[][]} corners @returns {Area} */
+function boxOf(corners) {
+  const across = corners.map(([x]) => x);
+  const down = corners.map(([, y]) => y);
+  const [x, y] = [Math.min(...across), Math.min(...down)];
+  return { x, y, width: Math.max(...across) - x, height: Math.max(...down) - y };
+}
+
+/** @param {Area} area */
+export function outline({ x, y, width, height }) { return `M${x} ${y}h${width}v${height}h${-width}z`; }
+
+/** @param {Area} area as the server takes it */
+export function sent({ x, y, width, height }) { return { x_mm: x, y_mm: y, width_mm: width, height_mm: height }; }
+
+/**
+ * @param {any} mappe
+ * @param {{ known: () => any, targets: () => number[], redraw: () => void }} tidy the station: the page that is known, what operations are for
+ */
+export function createZones(mappe, tidy) {
+  let sending = 0;
+  return {
+    /** @type {string | null} the name of the zone that is being changed */
+    chosen: null,
+    /** @type {Area | null} as it has been moved, and not sent yet */
+    moved: null,
+
+    get list() {
+      return (tidy.known()?.zones ?? []).map((/** @type {any} */ zone) => ({ ...zone, area: this.moved && zone.name === this.chosen ? this.moved : boxOf(zone.corners), upright: zone.name === this.chosen }));
+    },
+    get current() { return this.list.find((/** @type {any} */ zone) => zone.name === this.chosen) ?? null; },
+    get shapes() {
+      return this.list.map((/** @type {any} */ zone) => ({
+        class: `${zone.kind}-zone${zone.name === this.chosen ? " chosen" : ""}`,
+        d: this.moved && zone.name === this.chosen ? outline(zone.area) : `M${zone.corners.map((/** @type {number[]} */ corner) => corner.join(" ")).join("L")}Z`,
+      }));
+    },
+    get rows() {
+      return this.list.map((/** @type {any} */ zone) => {
+        const size = { width: length(tenth(zone.area.width)), height: length(tenth(zone.area.height)), pages: pages(zone.pages.length) };
+        return {
+          name: zone.name,
+          text: zone.kind === "keep" ? t("All but {width} × {height} mm, on {pages}", size) : t("{width} × {height} mm, on {pages}", size),
+          chosen: zone.name === this.chosen ? "true" : "false",
+        };
+      });
+    },
+    /** @param {string} name */
+    choose(name) {
+      this.send();
+      this.chosen = this.chosen === name ? null : name;
+      tidy.redraw();
+    },
+    leave() { this.send(); this.chosen = null; },
+    /** Draw a new zone on the pages of the scope. @param {"wipe" | "keep"} does @param {Area} area */
+    add(does, area) {
+      const name = crypto.randomUUID();
+      this.chosen = name;
+      return this.put(tidy.targets(), name, does, area);
+    },
+    /** @param {number[]} ids @param {string} name @param {"wipe" | "keep"} does @param {Area} area */
+    put(ids, name, does, area) {
+      const { page } = tidy.known();
+      return mappe.operate({ kind: "put_zones", pages: ids, zones: [{ name, does, zone: sent(area) }], drawn_on_mm: [page.width_mm, page.height_mm] });
+    },
+    /** @param {string} name */
+    remove(name) {
+      const zone = this.list.find((/** @type {any} */ one) => one.name === name);
+      this.moved = null;
+      if (zone) mappe.operate({ kind: "remove_zones", pages: zone.pages, names: [name] });
+    },
+
+    // ---- moving and resizing the one that is chosen
+
+    get grips() {
+      const zone = this.current;
+      if (!zone) return [];
+      const { x, y, width, height } = zone.area;
+      return GRIPS.map(({ id, edges }) => ({
+        id: `zone-${id}`,
+        x: id === "middle" ? x + width / 2 : x + (edges.includes("right") ? width : 0),
+        y: id === "middle" ? y + height / 2 : y + (edges.includes("bottom") ? height : 0),
+        label: id === "middle" ? t("The zone: arrow keys move it, Del takes it away") : t("A corner of the zone, which is {width} by {height} mm", { width: length(tenth(width)), height: length(tenth(height)) }),
+        begin: () => { clearTimeout(sending); this.from = { ...zone.area }; },
+        move: (/** @type {number} */ dx, /** @type {number} */ dy) => this.drag(edges, dx, dy),
+        end: () => this.send(),
+        cancel: () => { this.moved = null; tidy.redraw(); },
+        key: (/** @type {KeyboardEvent} */ event) => this.key(edges, event),
+      }));
+    },
+    /** @type {Area | null} */
+    from: null,
+    /** @param {Edge[]} edges @param {number} dx @param {number} dy in mm */
+    drag(edges, dx, dy) {
+      const from = this.from ?? this.current.area;
+      const left = from.x + (edges.includes("left") ? dx : 0);
+      const top = from.y + (edges.includes("top") ? dy : 0);
+      const right = from.x + from.width + (edges.includes("right") ? dx : 0);
+      const bottom = from.y + from.height + (edges.includes("bottom") ? dy : 0);
+      this.moved = { x: tenth(Math.min(left, right)), y: tenth(Math.min(top, bottom)), width: tenth(Math.max(LEAST_MM, Math.abs(right - left))), height: tenth(Math.max(LEAST_MM, Math.abs(bottom - top))) };
+      tidy.redraw();
+    },
+    /** @param {Edge[]} edges @param {KeyboardEvent} event */
+    key(edges, event) {
+      if (event.key === "Delete" && this.chosen) { this.remove(this.chosen); return true; }
+      const step = STEPS[event.key];
+      if (!step || event.ctrlKey || event.altKey) return false;
+      const by = event.shiftKey ? 0.1 : 1;
+      this.from = { ...this.current.area };
+      this.drag(edges, by * step[0], by * step[1]);
+      clearTimeout(sending);
+      sending = window.setTimeout(() => this.send(), KEYS_SENT_AFTER_MS);
+      return true;
+    },
+    /** @param {Event} event a number that was typed: `x`, `y`, `width` or `height` */
+    setNumber(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const name = /** @type {keyof Area} */ (field.dataset.name);
+      const typed = numberIn(field.value);
+      const { area } = this.current;
+      if (typed === null || (typed < LEAST_MM && (name === "width" || name === "height"))) { field.value = length(tenth(area[name])); return; }
+      this.moved = { ...area, [name]: typed };
+      this.send();
+    },
+    send() {
+      clearTimeout(sending);
+      const zone = this.current;
+      if (!this.moved || !zone) { this.moved = null; return; }
+      this.put(zone.pages, zone.name, zone.kind, this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
+    },
+    /** The server has told the zones anew. */
+    settle() { this.moved = null; tidy.redraw(); },
+  };
+}
