@@ -194,6 +194,9 @@ def assemble(
     ] = RecognitionMode.ACCURATE,
     straighten: Annotated[bool, typer.Option(help="Take out the skew.")] = True,
     crop: Annotated[bool, typer.Option(help="Cut to the sheet.")] = True,
+    wipe_shared: Annotated[
+        bool, typer.Option("--wipe-shared", help="Wipe holes, staples, shadows and dust that most pages show.")
+    ] = False,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
     colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
@@ -226,6 +229,7 @@ def assemble(
         crop=crop,
         dpi=dpi,
         colours=colour,
+        wipe_shared=wipe_shared,
         refuses_broken=strict,
         cut=_cut_request(cut) if cut else None,
         replaces=replace,

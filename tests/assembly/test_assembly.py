@@ -6,7 +6,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import cv2
 import docx
+import numpy as np
 import pikepdf
 import pytest
 from PIL import Image, ImageSequence
@@ -292,3 +294,32 @@ def test_a_document_that_is_there_is_not_written_over(files: list[Path], tmp_pat
 def test_a_cut_that_is_not_understood_is_refused(wrong: str, tmp_path: Path) -> None:
     result = CliRunner().invoke(app, ["assemble", "--out", str(tmp_path / "out.pdf"), "--cut", wrong, "page.png"])
     assert result.exit_code == 2
+
+
+def test_what_all_pages_share_is_wiped_and_told_and_their_print_stays(tmp_path: Path) -> None:
+    at_mm = DPI / 25.4
+    scans = []
+    for number in range(5):
+        hand = np.random.default_rng(number)
+        page = np.full((round(297 * at_mm), round(210 * at_mm), 3), 246.0)
+        for line in range(20):
+            for left in range(30, 170, 14):
+                top = round((45 + 10 * line) * at_mm)
+                page[top : top + 8, round(left * at_mm) : round((left + hand.uniform(3, 10)) * at_mm)] = 40
+        for y in (108.5, 188.5):
+            cv2.circle(page, (round(12 * at_mm), round(y * at_mm)), round(3 * at_mm), (25, 25, 25), -1, cv2.LINE_AA)
+        page += hand.normal(0, 1.5, page.shape)
+        scans.append(tmp_path / f"scan-{number}.png")
+        Image.fromarray(page.clip(0, 255).astype(np.uint8)).save(scans[-1], dpi=(DPI, DPI))
+    wanted = {"sources": tuple(scans), "out": tmp_path / "clean.png", "crop": False, "straighten": False}
+    report = made(AssemblyRequest(**wanted, wipe_shared=True, colours=Colours.COLOUR))
+    assert [[zone.kind for zone in page.zones] for page in report.pages] == [["hole", "hole"]] * 5
+    assert {zone.confidence for page in report.pages for zone in page.zones} == {1.0}
+    for scan_file, clean in zip(scans, report.out, strict=True):
+        before, after = (np.asarray(Image.open(file).convert("L")).astype(int) for file in (scan_file, clean))
+        around = slice(round(100 * at_mm), round(117 * at_mm)), slice(round(5 * at_mm), round(19 * at_mm))
+        assert before[around].min() < 40
+        assert after[around].min() > 235
+        assert np.abs(after - before)[:, round(25 * at_mm) :].mean() < 3
+    plain = made(AssemblyRequest(**wanted, colours=Colours.COLOUR))
+    assert all(page.zones == () for page in plain.pages)

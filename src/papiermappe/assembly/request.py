@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.geometry import Quad
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -77,6 +78,8 @@ class AssemblyRequest(BaseModel):
     dpi: float | None = None
     """Of pages that are finer than this; of pages of PDFs. None: as they are, PDFs at 300."""
     colours: Colours = Colours.AUTO
+    wipe_shared: bool = False
+    """Whether holes, staples, folds, shadows and lines of dust are wiped that most pages of a side show."""
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
 
@@ -126,6 +129,18 @@ class PartReport(BaseModel):
     pages: list[PlaceInFile]
 
 
+class ZoneReport(BaseModel):
+    """An area that is wiped on a page."""
+
+    name: str
+    """The same on all pages that have it."""
+    kind: str
+    confidence: float
+    """The share of the pages of its side that show what is wiped."""
+    corners: Quad
+    """On the picture as it came, in mm from its top left."""
+
+
 class PageReport(BaseModel):
     """Result of one page."""
 
@@ -138,6 +153,7 @@ class PageReport(BaseModel):
     made_of: str | None = None
     byte_size: int | None = None
     skew_deg: float = 0.0
+    zones: tuple[ZoneReport, ...] = ()
     findings: tuple[Message, ...] = ()
     words: int | None = None
     unread: Message | None = None

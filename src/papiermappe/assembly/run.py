@@ -23,6 +23,7 @@ from papiermappe.assembly.request import (
     Report,
     format_of,
 )
+from papiermappe.assembly.shared import TreatedPage, Wiped, shared_wipes
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis, analyse
@@ -80,6 +81,7 @@ class Assembly:
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
         self._parts: list[PartReport] | None = None if request.cut is None else []
+        self._wiped: dict[tuple[str, int], Wiped] = {}
 
     def run(self) -> Report:
         """Carry out the request.
@@ -122,13 +124,13 @@ class Assembly:
             return None
         wanted = self._request.colours
         colour = analysis.colour if wanted is Colours.AUTO else ColourKind(wanted.value)
-        return PageSource(item.capture, self._treatment(analysis.treatment), colour)
+        return PageSource(item.capture, self._treatment(item, analysis.treatment), colour)
 
     def known_text(self, item: SourcePage) -> PageText | None:
         """Return what its file says of a page; None where it says nothing."""
         if item.capture.text is None:
             return None
-        treatment = self._treatment(self._analyses[item.file, item.number].treatment)
+        treatment = self._treatment(item, self._analyses[item.file, item.number].treatment)
         text = text_on_page(item.capture.text, treatment)
         return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
@@ -173,13 +175,16 @@ class Assembly:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
 
-    def _treatment(self, found: Treatment) -> Treatment:
-        steps: dict[str, object] = {}
+    def _treatment(self, item: SourcePage, found: Treatment) -> Treatment:
+        steps: dict[str, object] = {"zones": self._wiped_on(item).zones}
         if not self._request.straighten and found.straighten is not None:
             steps["straighten"] = found.straighten.model_copy(update={"on": False})
         if not self._request.crop and found.crop is not None:
             steps["crop"] = found.crop.model_copy(update={"on": False})
         return found.model_copy(update=steps)
+
+    def _wiped_on(self, item: SourcePage) -> Wiped:
+        return self._wiped.get((str(item.file), item.number), Wiped((), ()))
 
     def _documents(self, folder: PageFolder) -> Iterator[tuple[Path, Iterable[SourcePage]]]:
         """Yield each file that is made, and the pages that go into it."""
@@ -222,6 +227,24 @@ class Assembly:
             return None
 
     def _sources(self, folder: PageFolder) -> Iterator[SourcePage]:
+        """Yield the pages in their order, once it is known what is wiped on them."""
+        if not self._request.wipe_shared:
+            yield from self._in_order(folder)
+            return
+        kept = [folder.keep(page) for page in self._in_order(folder) if self._found_on(page)]
+        sides: dict[bool, list[TreatedPage]] = {}
+        for one in kept:
+            treatment = self._treatment(one.page, self._analyses[one.page.file, one.page.number].treatment)
+            sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, treatment))
+        for pages in sides.values():
+            self._wiped |= shared_wipes(pages, self._compute)
+        yield from (one.whole() for one in kept)
+
+    def _is_back(self, page: SourcePage) -> bool:
+        """Whether a page is a back: of a file of backs; else every second page of a file may be one."""
+        return page.file in self._request.backs if self._request.backs else page.number % 2 == 0
+
+    def _in_order(self, folder: PageFolder) -> Iterator[SourcePage]:
         request = self._request
         if not request.backs:
             yield from self._pages_of(request.sources)
@@ -267,7 +290,8 @@ class Assembly:
             colour=analysis.colour.value if wanted is Colours.AUTO else wanted.value,
             made_of=made.made_of.value if made.made_of else None,
             byte_size=made.byte_size,
-            skew_deg=self._treatment(analysis.treatment).skew_deg,
+            skew_deg=self._treatment(item, analysis.treatment).skew_deg,
+            zones=self._wiped_on(item).reports,
             findings=tuple(
                 Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
             ),

@@ -50,7 +50,8 @@ class PageState:
     @cached_property
     def treatment(self) -> Treatment:
         """What is done to its capture."""
-        return Treatment.model_validate(self.stored_treatment)
+        stored = self.stored_treatment
+        return stored if isinstance(stored, Treatment) else Treatment.model_validate(stored)
 
     @cached_property
     def found(self) -> Treatment | None:

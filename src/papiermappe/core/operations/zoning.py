@@ -46,9 +46,9 @@ class PutZones(BaseOperation):
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the zones of the pages that change. Raises OperationRefused: a page has too many."""
-        return _changes([(page, _with(page, self._laid(page))) for page in self.named(pages)])
+        return _changes([(page, _with(page, self.laid(page))) for page in self.named(pages)])
 
-    def _laid(self, page: PageState) -> list[SheetZone]:
+    def laid(self, page: PageState) -> list[SheetZone]:
         """Return the zones as they lie on the sheet of a page, those that do not touch the page left out."""
         turns = page.treatment.quarter_turns
         box = page_box(*page.scan_mm, page.treatment)
