@@ -212,3 +212,18 @@ def test_a_line_that_is_wiped_already_is_not_told_again() -> None:
     piece = over.model_copy(update={"corners": ((90, 50), (110, 50), (110, 70), (90, 70))})
     assert not_wiped([line], [piece]) == [line]
     assert not_wiped([line], [piece, over]) == []
+
+
+def test_a_fold_through_bare_paper_is_found_and_one_through_print_is_left_alone() -> None:
+    def folded(at_mm: float, rng: np.random.Generator, page: Pixels) -> Pixels:
+        away = np.abs(np.arange(len(page)) - px(at_mm + rng.uniform(-0.5, 0.5))) / px(1.3)
+        return (page - 25 * np.exp(-(away**2))[:, None]).clip(0, 255).astype(np.uint8)
+
+    bare = [folded(35, np.random.default_rng(seed), sheet(seed)) for seed in range(6)]
+    (zone,) = suggested(bare)[SharedKind.FOLD]
+    assert zone.y_mm <= 33.5
+    assert zone.y_mm + zone.height_mm >= 36.5
+    assert zone.height_mm < 9
+    assert zone.width_mm == pytest.approx(210)
+    through_print = [folded(121, np.random.default_rng(seed), sheet(seed)) for seed in range(6)]
+    assert SharedKind.FOLD not in suggested(through_print)

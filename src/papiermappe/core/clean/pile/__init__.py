@@ -1,7 +1,7 @@
 """All pages over one another, as if one looked down through the pile, and what of that is not theirs."""
 
 from papiermappe.core.clean.pile.dust import not_wiped
-from papiermappe.core.clean.pile.layers import Pile, own_ink_mm2, pages_with_print
+from papiermappe.core.clean.pile.layers import Pile, pages_with_print
 from papiermappe.core.clean.pile.leaf import LEAF_DPI, PILE_DPI, Leaf, leaf_of
 from papiermappe.core.clean.pile.suggestions import SharedKind, SuggestedWipe, suggest_wipes
 
@@ -14,7 +14,6 @@ __all__ = [
     "SuggestedWipe",
     "leaf_of",
     "not_wiped",
-    "own_ink_mm2",
     "pages_with_print",
     "suggest_wipes",
 ]

@@ -14,7 +14,10 @@ from papiermappe.core.picture import Pixels
 from papiermappe.core.zones import Zone
 
 DARKER_LEVELS = 14
-CELL_PX = 6  # 2 mm
+INK_LEVELS = 40  # print is darker than shadows and folds
+CELL_PX = 6
+CELL_MM = CELL_PX / PILE_DPI * 25.4  # 2 mm
+SHADOWS_DIFFER = 3.0
 LEAST_INK_MM2 = 0.8
 SHARED_LEFT = 1.35  # what a place has in common is taken off so many times
 
@@ -44,7 +47,7 @@ class Pile:
             darker = np.where(cleared(darker.shape, scaled, PILE_DPI), np.uint8(0), darker)
         wide = cv2.dilate(darker, np.ones((3, 3), np.uint8))  # things may lie apart by half a millimetre
         self._total += np.clip(wide.astype(np.float32) / DARKER_LEVELS - 0.5, 0, 1)
-        ink = np.clip(darker.astype(np.float32) / DARKER_LEVELS - 0.5, 0, 1)
+        ink = np.clip(darker.astype(np.float32) / INK_LEVELS - 0.5, 0, 1)
         self._cells.append(_in_cells(np.asarray(ink, np.float32)))
         self.count += 1
 
@@ -79,23 +82,41 @@ def _in_cells(ink: NDArray[np.float32]) -> NDArray[np.uint8]:
     return np.asarray(np.rint(255 * cells), np.uint8)
 
 
-def own_ink_mm2(cells: NDArray[np.uint8], zone: Zone, shared: float | None = None) -> NDArray[np.float32]:
+def own_ink_mm2(cells: NDArray[np.uint8], zone: Zone, differs: bool = False) -> NDArray[np.float32]:
     """Return how much each page has printed in a zone that the others have not, in mm2, (pages,).
 
     Args:
         cells: of the pile.
         zone: in mm from the top left of its pages; cells that it touches count.
-        shared: how much of what all have in common is taken off; the usual where it is not given.
+        differs: whether what all have in common is deeper on some, and lies a little elsewhere, as a shadow does.
     """
-    cell_mm = CELL_PX / PILE_DPI * 25.4
-    rows = slice(max(0, int(zone.y_mm // cell_mm)), max(0, -int(-(zone.y_mm + zone.height_mm) // cell_mm)))
-    cols = slice(max(0, int(zone.x_mm // cell_mm)), max(0, -int(-(zone.x_mm + zone.width_mm) // cell_mm)))
-    part = cells[:, rows, cols].astype(np.float32) / 255
+    part = _cells_in(cells, zone)
     if not part.size:
         return np.zeros(len(cells), np.float32)
-    common = np.median(part, axis=0) * (SHARED_LEFT if shared is None else shared)
-    own = np.clip(part - common - 0.02, 0, 1)
-    return np.asarray(own.sum(axis=(1, 2)) * cell_mm**2, np.float32)
+    common = np.median(part, axis=0).astype(np.float32)
+    if differs:
+        common = cv2.dilate(common, np.ones((3, 3), np.uint8)).reshape(common.shape) * np.float32(SHADOWS_DIFFER)
+    own = np.clip(part - common * SHARED_LEFT - 0.02, 0, 1)
+    return np.asarray(own.sum(axis=(1, 2)) * CELL_MM**2, np.float32)
+
+
+def crossing_ink_mm2(cells: NDArray[np.uint8], zone: Zone) -> NDArray[np.float32]:
+    """Return how much each page has printed across a strip that looks the same all along, as a fold does, in mm2.
+
+    What is seen at the barest fifth of its length is the fold; what is more elsewhere is print.
+    """
+    part = _cells_in(cells, zone)
+    if not part.size:
+        return np.zeros(len(cells), np.float32)
+    along = part.sum(axis=1 if part.shape[2] >= part.shape[1] else 2)
+    fold = np.percentile(along, 20, axis=1, keepdims=True)
+    return np.asarray(np.clip(along - SHARED_LEFT * fold - 0.05, 0, None).sum(axis=1) * CELL_MM**2, np.float32)
+
+
+def _cells_in(cells: NDArray[np.uint8], zone: Zone) -> NDArray[np.float32]:
+    rows = slice(max(0, int(zone.y_mm // CELL_MM)), max(0, -int(-(zone.y_mm + zone.height_mm) // CELL_MM)))
+    cols = slice(max(0, int(zone.x_mm // CELL_MM)), max(0, -int(-(zone.x_mm + zone.width_mm) // CELL_MM)))
+    return np.asarray(cells[:, rows, cols].astype(np.float32) / 255, np.float32)
 
 
 def pages_with_print(cells: NDArray[np.uint8], zones: Sequence[Zone]) -> list[int]:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.pile.dust import DustLine
-from papiermappe.core.clean.pile.layers import Pile, own_ink_mm2
+from papiermappe.core.clean.pile.layers import Pile, crossing_ink_mm2, own_ink_mm2
 from papiermappe.core.clean.pile.leaf import PILE_DPI, Leaf, stretch
 from papiermappe.core.clean.pile.marks import Mark, MarkKind
 from papiermappe.core.geometry import mm_to_px, px_to_mm
@@ -41,8 +41,6 @@ FOLD_WIDE_MM = 5.0
 DEEPEST_SHADOW_MM = 14.0
 LEAST_SHADOW_MM = 0.5
 SHADOW_ALONG = 0.2
-SHADOWS_DIFFER = 4.0
-"""A shadow is deeper on some pages than on most: so many times what they share is not taken for print."""
 INK_MM2 = 1.5
 """Of a page's own, from which on a place is printed on."""
 PRINTED_SHARE = 0.02
@@ -86,8 +84,8 @@ def suggest_wipes(pile: Pile, leaves: Sequence[Leaf], scans_mm: Sequence[tuple[f
     found = [
         *_holes(pile, leaves),
         *_staples(pile, leaves),
-        *(fold for fold in _folds(pile, leaves) if not _is_printed_on(cells, fold.zone)),
-        *(shadow for shadow in _edge_shadows(pile) if not _is_printed_on(cells, shadow.zone, SHADOWS_DIFFER)),
+        *(fold for fold in _folds(pile, leaves) if not _are_several(crossing_ink_mm2(cells, fold.zone))),
+        *(one for one in _edge_shadows(pile) if not _are_several(own_ink_mm2(cells, one.zone, differs=True))),
         *_dust(leaves, scans_mm),
     ]
     return sorted(found, key=lambda one: (list(SharedKind).index(one.kind), one.zone.y_mm, one.zone.x_mm))
@@ -97,10 +95,9 @@ def _least(count: int) -> float:
     return max(LEAST_PAGES, SHARED * count)
 
 
-def _is_printed_on(cells: NDArray[np.uint8], zone: Zone, shared: float | None = None) -> bool:
-    """Whether more than a stray page has something of its own in a zone; `shared` is that of `own_ink_mm2`."""
-    own = own_ink_mm2(cells, zone, shared)
-    return int((own >= INK_MM2).sum()) > PRINTED_SHARE * len(own)
+def _are_several(ink_mm2: NDArray[np.float32]) -> bool:
+    """Whether more than a stray page has something printed, given how much each has."""
+    return int((ink_mm2 >= INK_MM2).sum()) > PRINTED_SHARE * len(ink_mm2)
 
 
 # ---- what several pages show at one place
@@ -231,17 +228,8 @@ def _folds(pile: Pile, leaves: Sequence[Leaf]) -> list[SuggestedWipe]:
             zone = Zone(x_mm=low - FOLD_WIDE_MM / 2, y_mm=0, width_mm=wide_mm, height_mm=height_mm)
         else:
             zone = Zone(x_mm=0, y_mm=low - FOLD_WIDE_MM / 2, width_mm=width_mm, height_mm=wide_mm)
-        rows, cols = zone.slices(pile.shares.shape, PILE_DPI)
-        if (pile.shares[rows, cols] >= SHARED).mean() <= PRINTED_SHARE or _is_bare_valley(pile, zone, down):
-            found.append(SuggestedWipe(SharedKind.FOLD, zone, len(group)))
+        found.append(SuggestedWipe(SharedKind.FOLD, zone, len(group)))
     return found
-
-
-def _is_bare_valley(pile: Pile, zone: Zone, down: bool) -> bool:
-    """Whether what pages share in a zone is one line from edge to edge, as a deep fold is."""
-    rows, cols = zone.slices(pile.shares.shape, PILE_DPI)
-    part = pile.shares[rows, cols] >= SHARED
-    return bool(part.any(axis=1 if down else 0).mean() >= 0.9)
 
 
 def _edge_shadows(pile: Pile) -> Iterator[SuggestedWipe]:
