@@ -9,9 +9,11 @@ import { length, pages, size, t, twoDigits } from "../words.js";
 const SURE = 0.5;
 const DIAL_PX_A_DEGREE = 24;
 const HELD_MS = 350;
+const READY_AFTER_MS = 250;
 
 /** @param {any} mappe @param {any} pile the pile view @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, pile, facts) {
+  let readying = 0;
   return () => ({
     showsScan: false,
     scope: "page",
@@ -57,6 +59,7 @@ export function tidy(mappe, pile, facts) {
       if (this.detail && this.detail.page.id !== page?.id) { this.framing.leave(); this.zones.leave(); }
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
+      this.readyNext(page.id);
       if (this.known?.page.revision === page.revision) return;
       try {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
@@ -65,6 +68,16 @@ export function tidy(mappe, pile, facts) {
         this.framing.settle();
         this.zones.settle();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
+    },
+    /** Have the pages before and after fetched, so that they are there when they are asked for. @param {number} id */
+    readyNext(id) {
+      const at = mappe.order.indexOf(id);
+      clearTimeout(readying);
+      readying = window.setTimeout(() => {
+        for (const page of [at + 1, at - 1, at + 2].map((near) => mappe.page(mappe.order[near]))) {
+          if (page) new Image().src = `/pages/${page.id}/${page.picture}-${facts.stage}.jpg`;
+        }
+      }, READY_AFTER_MS);
     },
     draw() {
       const page = this.page;
