@@ -355,7 +355,7 @@ def test_the_recogniser_is_not_asked_where_it_is_clear_or_a_person_has_turned_th
     assert [treatment.quarter_turns for treatment in now().treatments()[:3]] == [0, 1, 0]
 
 
-def test_findings_lose_their_place_when_the_page_lies_otherwise(
+def test_findings_are_told_where_they_lie_however_the_page_is_turned(
     store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
 ) -> None:
     record_analysis(MACHINE, store, pages[0], found())
@@ -365,7 +365,11 @@ def test_findings_lose_their_place_when_the_page_lies_otherwise(
     do(store, mappe, SetTone(pages=(pages[0],), tone=Tone.WHITE))
     assert now().detail(pages[0]).findings[0].zone == SPOT
     do(store, mappe, Turn(pages=(pages[0],), quarter_turns=1))
-    assert now().detail(pages[0]).findings[0].zone is None
+    zone = now().detail(pages[0]).findings[0].zone
+    assert zone is not None
+    # counter-clockwise: what was 20 mm from the top is as far from the left, what was at the left lies at the foot
+    from_foot = now().pages[0].height_mm - zone.y_mm - zone.height_mm
+    assert (zone.x_mm, from_foot, zone.width_mm, zone.height_mm) == pytest.approx((20, 10, 5, 5), abs=0.1)
 
 
 def test_the_tone_of_pages_is_changed_and_undone(

@@ -119,10 +119,6 @@ class Treatment(_Value):
         """Whether the page has a size that was set by hand."""
         return self.crop is not None and self.crop.on and self.crop.origin is Origin.BY_HAND
 
-    def lies_like(self, other: "Treatment") -> bool:
-        """Whether the content of a page lies at the same place under both treatments."""
-        return self._geometry == other._geometry
-
     @property
     def _geometry(self) -> tuple[object, ...]:
         own_size = ("own size",) if self.has_own_size else ()

@@ -77,7 +77,7 @@ class FindingView(BaseModel):
 
     message: Message
     zone: Zone | None
-    """Where on the page; None: everywhere, or the page lies otherwise than when it was analysed."""
+    """Where on the page, however it lies by now; None: everywhere, or it cannot be told."""
     is_warning: bool
 
 
@@ -342,11 +342,12 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         printed = printed_on_page(page)
         holders = _zone_holders(session, page.mappe_id) if treatment.zones else {}
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
-    frame = page_box(*flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment), treatment)
+    flat_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+    frame = page_box(*flat_mm, treatment)
     return PageDetail(
         page=_page_view(page, treatment, analysis),
         treatment=treatment,
-        findings=_findings(treatment, analysis) if analysis else [],
+        findings=_findings(treatment, analysis, flat_mm) if analysis else [],
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
@@ -378,12 +379,21 @@ def _zone_holders(session: Session, mappe_id: int | None) -> dict[str, list[int]
     return holders
 
 
-def _findings(treatment: Treatment, analysis: Analysis) -> list[FindingView]:
-    lies = treatment.lies_like(analysis.treatment)
+def _findings(treatment: Treatment, analysis: Analysis, flat_mm: tuple[float, float]) -> list[FindingView]:
+    then, now = analysis.treatment, treatment
+    can_tell = then.part == now.part and then.corners == now.corners
+    before, after = page_box(*flat_mm, then), page_box(*flat_mm, now)
+
+    def placed(zone: Zone) -> Zone:
+        """Return the box round a place of the page as it was analysed, on the page as it is now."""
+        corners = after.on_page(before.on_sheet(zone.corners(), then.quarter_turns), now.quarter_turns)
+        (left, top), (right, bottom) = corners.min(axis=0).round(2).tolist(), corners.max(axis=0).round(2).tolist()
+        return Zone(x_mm=left, y_mm=top, width_mm=max(right - left, 0.01), height_mm=max(bottom - top, 0.01))
+
     return [
         FindingView(
             message=_message_of(finding),
-            zone=finding.zone if lies else None,
+            zone=placed(finding.zone) if finding.zone and can_tell else None,
             is_warning=finding.kind not in NO_WARNING,
         )
         for finding in analysis.findings
