@@ -37,7 +37,7 @@ def main() -> None:
     shoot("intake", f"/mappen/{LEASE}/intake")
     shoot("order", f"/mappen/{LEASE}/order")
     shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="a")
-    shoot("pile", f"/mappen/{POST}/tidy", keys="v", wait_s=4)
+    shoot("pile", f"/mappen/{POST}/tidy", keys="v", wait_s=8)
     shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=45)
     browser.get(f"{web}/mappen/{MEETING}/intake")
     time.sleep(3)
