@@ -5,6 +5,7 @@ import io
 import numpy as np
 import pytest
 from PIL import Image
+from sqlalchemy import text
 from tests.helpers import ANNA, Desk, Drawer, analyse_all, desk, do, here, scan, undo
 
 from papiermappe.core.clean.pile import SharedKind
@@ -145,6 +146,14 @@ def test_a_pile_whose_pages_have_changed_meanwhile_is_not_laid_under_the_old_nam
     do(store, mappe, PutZones(pages=tuple(lease.order), zones=(drawn,), drawn_on_mm=(210, 297)))
     piles.lay_pile(store, mappe, name, lease.order, here, DEFAULT_LIMIT_PX)
     assert piles.pile_seen(ANNA, store, mappe, name) is None
+
+
+def test_while_pages_come_no_piles_wait_that_nobody_wants_any_more(store: Store, mappe: int, lease: Desk) -> None:
+    for count in (2, 4, 6):
+        piles.request_pile(ANNA, store, mappe, lease.order[:count])
+    with store.begin() as session:
+        waiting = session.execute(text("select args -> 'pages' from procrastinate_jobs where task_name = 'pile'"))
+        assert [sorted(pages) for (pages,) in waiting] == [sorted(lease.order)]
 
 
 def test_a_line_of_dust_is_told_on_the_pile_and_on_the_scans(store: Store, mappe: int, lease: Desk) -> None:

@@ -13,8 +13,10 @@ from papiermappe.core.treatment import Tone
 from papiermappe.services import mappen
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import ServiceError
+from papiermappe.services.journal import machine_entry
 from papiermappe.services.views import PageView, mappe_changes
 from papiermappe.store.database import Store
+from papiermappe.store.models import Mappe, Page
 
 STEPS = 25
 
@@ -52,6 +54,17 @@ def test_of_pages_that_only_lie_elsewhere_no_more_than_that_is_told(store: Store
     changes, rows = mappe_changes(ANNA, store, mappe, seen)
     assert [place.id for place in changes.moved] == [pages[0]]
     assert [page.id for page in changes.pages] == [row.view.id for row in rows] == [pages[1]]
+
+
+def test_a_page_that_the_machine_sets_aside_is_told_whole(store: Store, mappe: int, pages: list[int]) -> None:
+    seen = desk(store, mappe).cursor
+    with store.begin() as session:
+        held = session.get_one(Mappe, mappe)
+        page = session.get_one(Page, pages[0])
+        page.analysis = {**(page.analysis or {}), "turn_confidence": 0.25}  # found at the same time
+        machine_entry(session, held, {pages[0]: {"set_aside": True}})
+    changes, _ = mappe_changes(ANNA, store, mappe, seen)
+    assert ([page.id for page in changes.pages], changes.moved) == ([pages[0]], [])
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -61,7 +61,12 @@ def write_entry(
     written = {page: (_now(pages[page], fields), fields) for page, fields in changes.items() if fields}
     bulk.write_down(session, seq, written)
     together = {pages[page]: _set(session, pages[page], fields) for page, fields in changes.items()}
-    changed = {page for page, fields in changes.items() if not fields or not LYING_FIELDS.issuperset(fields)}
+    changed = {
+        page
+        for page, fields in changes.items()
+        # what the machine sets comes with something that it has found
+        if kind is EntryKind.MACHINE or not fields or not LYING_FIELDS.issuperset(fields)
+    }
     bulk.set_pages(session, seq, together, changed)
     for mappe_id, own in (mappe_fields or {}).items():
         if own:

@@ -30,7 +30,7 @@ from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
-from papiermappe.store.queue import JobKind, enqueue
+from papiermappe.store.queue import JobKind, drop_waiting, enqueue
 
 log = structlog.get_logger()
 
@@ -103,6 +103,7 @@ def request_pile(caller: Caller, session: Session, mappe_id: int, pages: Sequenc
     if len(sheets) > MOST_PAGES:
         raise NotPossible("pile_too_high", limit=MOST_PAGES)
     name = _name(sheets)
+    drop_waiting(session, JobKind.PILE, mappe_id)  # while pages come, the pile is asked for anew with each
     enqueue(session, JobKind.PILE, mappe_id=mappe_id, name=name, pages=[sheet.page.id for sheet in sheets])
     return name
 

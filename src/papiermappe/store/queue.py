@@ -33,10 +33,10 @@ _PRIORITY = {
     JobKind.LOOK: 30,
     JobKind.RENDER: 20,
     JobKind.IMPORT: 15,
+    JobKind.PILE: 12,
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.PAIR: 8,
-    JobKind.PILE: 12,
     JobKind.COMPARE_RUN: 7,
     JobKind.FIND_UPRIGHT: 5,
     JobKind.DELIVER: 2,
@@ -55,10 +55,20 @@ _WAITS = text(
     " where task_name = :task and status = 'todo' and (args ->> 'mappe_id')::bigint = :mappe_id)"
 )
 
+_DROP = text(
+    "delete from procrastinate_jobs"
+    " where task_name = :task and status = 'todo' and (args ->> 'mappe_id')::bigint = :mappe_id"
+)
+
 
 def enqueue(session: Session, kind: JobKind, **arguments: JSONValue) -> None:
     """Enqueue a job; workers see it when the session's transaction is committed."""
     _task(session, kind).defer(**arguments)
+
+
+def drop_waiting(session: Session, kind: JobKind, mappe_id: int) -> None:
+    """Forget the jobs of a kind on a Mappe that no worker has begun: another one takes their place."""
+    session.execute(_DROP, {"task": kind.value, "mappe_id": mappe_id})
 
 
 def read_soon(session: Session, mappe_id: int, excluded: Sequence[int] = ()) -> None:

@@ -44,7 +44,7 @@ export function createZones(mappe, tidy) {
     moved: null,
 
     get list() {
-      return (tidy.known()?.zones ?? []).map((/** @type {any} */ zone) => ({ ...zone, area: this.moved && zone.name === this.chosen ? this.moved : boxOf(zone.corners), upright: zone.name === this.chosen }));
+      return (tidy.known()?.zones ?? []).map((/** @type {any} */ zone) => ({ ...zone, area: this.moved && zone.name === this.chosen ? this.moved : boxOf(zone.corners) }));
     },
     get current() { return this.list.find((/** @type {any} */ zone) => zone.name === this.chosen) ?? null; },
     get shapes() {
