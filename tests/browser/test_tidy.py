@@ -10,10 +10,14 @@ from selenium.webdriver.common.keys import Keys
 from tests.browser.conftest import Stack, assert_accessible
 from tests.helpers import ANNA
 
+from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.treatment import Origin, Treatment
+from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import devices, mappen, runs
+from papiermappe.services.journal import machine_entry
 from papiermappe.services.views import page_detail
+from papiermappe.store.models import Mappe, Page
 
 Until = Callable[..., None]
 
@@ -256,3 +260,31 @@ def test_the_pile_shows_what_pages_share_and_wipes_it_in_one_step(
     until(lambda: not any(zones(stack, mappe, at) for at in range(6)))
     ActionChains(driver).send_keys("v").perform()
     until(lambda: driver.find_element(By.ID, "frame").is_displayed())
+
+
+def test_checks_are_gone_through_by_one_key_and_put_away_for_good(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    spot = Zone(x_mm=150, y_mm=240, width_mm=20, height_mm=8)
+    faint = Finding(kind=FindingKind.FAINT, confidence=0.9, zone=spot)
+    pages = [stack.desk(mappe).order[at] for at in (2, 4)]
+    with stack.store.begin() as session:
+        held = session.get_one(Mappe, mappe)
+        for number in pages:
+            page = session.get_one(Page, number)
+            page.analysis = {**(page.analysis or {}), "findings": [faint.model_dump(mode="json")]}
+        machine_entry(session, held, {number: {} for number in pages})
+    until(lambda: driver.find_element(By.ID, "next-check").text.startswith("2 pages to check"))
+    for number in (*pages, pages[0]):
+        ActionChains(driver).send_keys("n").perform()
+        until(lambda number=number: driver.execute_script("return Alpine.store('mappe').current") == number)
+    # its place is shown large: the text beside the zoom says more of the scan's pixels than the whole page does
+    until(lambda: int(driver.find_element(By.CSS_SELECTOR, ".zoom span").text.split()[0].rstrip("%")) > 60)
+    fine = driver.find_element(By.XPATH, "//ul[@class='findings']//button[text()='it is fine']")
+    until(fine.is_displayed)
+    fine.click()
+    until(lambda: [bool(page.warnings) for page in stack.desk(mappe).pages] == [False] * 4 + [True, False])
+    until(lambda: driver.find_element(By.ID, "next-check").text.startswith("1 page to check"))
+    until(lambda: "1 page checked and found to be fine" in driver.find_element(By.ID, "undo").text)
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: driver.find_element(By.ID, "next-check").text.startswith("2 pages to check"))

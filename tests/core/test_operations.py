@@ -10,6 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from papiermappe.core.operations import (
     JOURNALED,
+    AcceptWarnings,
     BringBack,
     Changes,
     CopyToMappe,
@@ -251,8 +252,21 @@ def test_what_needs_a_service_cannot_be_sent_by_windows(kind: str) -> None:
         TypeAdapter(Operation).validate_python({"kind": kind, "pages": [1], "mappe": 2, "parts": [], "capture_id": 1})
 
 
+def test_warnings_are_accepted_once_each() -> None:
+    first, second = pile(1)
+    done = replace(second, accepted=("finding_faint",))
+    both = AcceptWarnings(pages=(first.id, second.id), codes=("finding_faint", "crop_uncertain"))
+    assert both.apply([first, done]) == {
+        first.id: {"accepted": ["finding_faint", "crop_uncertain"]},
+        second.id: {"accepted": ["finding_faint", "crop_uncertain"]},
+    }
+    assert AcceptWarnings(pages=(second.id,), codes=("finding_faint",)).apply([done]) == {}
+    with pytest.raises(ValidationError):
+        AcceptWarnings(pages=(1,), codes=("<b>",))
+
+
 def test_the_fields_of_a_page_are_all_that_an_operation_may_set() -> None:
-    place = {"mappe_id", "rank", "side", "set_aside", "begins", "capture_id"}
+    place = {"mappe_id", "rank", "side", "set_aside", "begins", "capture_id", "accepted"}
     page = pile(1)[0]
     assert page.fields(place | Treatment.model_fields.keys()).keys() == place | Treatment.model_fields.keys()
     assert page.fields({"rank", "tone"}) == {"rank": "1", "tone": "as_scanned"}

@@ -11,7 +11,18 @@ from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean import ColourKind, Finding, FindingKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import BringBack, Crop, Move, MoveToMappe, Nudge, SetAside, SetTone, Straighten, Turn
+from papiermappe.core.operations import (
+    AcceptWarnings,
+    BringBack,
+    Crop,
+    Move,
+    MoveToMappe,
+    Nudge,
+    SetAside,
+    SetTone,
+    Straighten,
+    Turn,
+)
 from papiermappe.core.treatment import Cropping, Origin, Straightening, Tone, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.recognition.errors import RecogniserError, RecogniserFailed
@@ -370,6 +381,24 @@ def test_findings_are_told_where_they_lie_however_the_page_is_turned(
     # counter-clockwise: what was 20 mm from the top is as far from the left, what was at the left lies at the foot
     from_foot = now().pages[0].height_mm - zone.y_mm - zone.height_mm
     assert (zone.x_mm, from_foot, zone.width_mm, zone.height_mm) == pytest.approx((20, 10, 5, 5), abs=0.1)
+
+
+def test_what_a_person_has_found_to_be_fine_is_not_pointed_out_any_more_until_that_is_undone(
+    store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
+) -> None:
+    record_analysis(MACHINE, store, pages[0], found())
+    do(store, mappe, AcceptWarnings(pages=tuple(pages[:2]), codes=("finding_blurred",)))
+    assert now().pages[0].warnings == []
+    assert now().detail(pages[0]).findings[0].accepted
+    assert now().history[0] == "2 pages checked and found to be fine"
+    do(store, mappe, Turn(pages=(pages[0],), quarter_turns=1))
+    assert now().pages[0].warnings == []
+    undo(store, mappe)
+    undo(store, mappe)
+    assert [warning.code for warning in now().pages[0].warnings] == ["finding_blurred"]
+    redo(store, mappe)
+    assert now().pages[0].warnings == []
+    assert now().pages[1].id == pages[1]
 
 
 def test_the_tone_of_pages_is_changed_and_undone(

@@ -18,7 +18,7 @@ from papiermappe.store.models import EntryKind, JournalEntry, JournalMappe, Mapp
 from papiermappe.store.queue import JobKind, enqueue, read_soon
 
 ORDER_FIELDS = LYING_FIELDS | {"mappe_id"}
-PAGE_FIELDS = ORDER_FIELDS | {"capture_id"}
+PAGE_FIELDS = ORDER_FIELDS | {"capture_id", "accepted"}
 """Those that are not of the treatment."""
 
 MappeFields = Mapping[int, Fields]
@@ -106,7 +106,9 @@ def _holds_something(session: Session, mappe: Mappe) -> bool:
 
 def _to_read(changes: Changes) -> Sequence[int]:
     """Return the pages that have arrived or now look different."""
-    return [page_id for page_id, fields in changes.items() if not fields or not ORDER_FIELDS.issuperset(fields)]
+    return [
+        page for page, fields in changes.items() if not fields or not (ORDER_FIELDS | {"accepted"}).issuperset(fields)
+    ]
 
 
 def _set(session: Session, page: Page, fields: Fields) -> dict[str, Any]:
@@ -120,7 +122,7 @@ def _set(session: Session, page: Page, fields: Fields) -> dict[str, Any]:
         session.flush()
         session.refresh(page, ["capture"])
         enqueue(session, JobKind.ANALYSE, page_id=page.id)
-    together = {name: value for name, value in fields.items() if name in LYING_FIELDS}
+    together = {name: value for name, value in fields.items() if name in LYING_FIELDS or name == "accepted"}
     treated = {name: value for name, value in fields.items() if name not in PAGE_FIELDS}
     if treated:
         together["treatment"] = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")

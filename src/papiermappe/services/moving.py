@@ -146,6 +146,7 @@ def _copies(session: Session, pages: Sequence[Page]) -> tuple[int, ...]:
             treatment=page.treatment,
             analysis=page.analysis,
             printed=page.printed,
+            accepted=page.accepted,
             revision=page.revision,
             content_revision=page.revision,
         )

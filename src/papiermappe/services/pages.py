@@ -77,6 +77,7 @@ def page_state(
         blank=blank,
         file=(capture.file_name, capture.file_page or 1) if capture and capture.file_name else None,
         begins=page.begins,
+        accepted=tuple(page.accepted),
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
         stored_found=page.analysis["treatment"] if with_capture and page.analysis else None,
     )

@@ -79,6 +79,8 @@ class FindingView(BaseModel):
     zone: Zone | None
     """Where on the page, however it lies by now; None: everywhere, or it cannot be told."""
     is_warning: bool
+    accepted: bool
+    """Whether a person has said that it is fine."""
 
 
 class FrameView(BaseModel):
@@ -329,7 +331,7 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
         byte_size=capture.byte_size,
         analysed=analysis is not None,
         blank=analysis is not None and analysis.is_blank,
-        warnings=_warnings(treatment, analysis) if analysis else [],
+        warnings=_warnings(treatment, analysis, page.accepted) if analysis else [],
     )
 
 
@@ -347,7 +349,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
     return PageDetail(
         page=_page_view(page, treatment, analysis),
         treatment=treatment,
-        findings=_findings(treatment, analysis, flat_mm) if analysis else [],
+        findings=_findings(treatment, analysis, flat_mm, page.accepted) if analysis else [],
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
@@ -379,7 +381,9 @@ def _zone_holders(session: Session, mappe_id: int | None) -> dict[str, list[int]
     return holders
 
 
-def _findings(treatment: Treatment, analysis: Analysis, flat_mm: tuple[float, float]) -> list[FindingView]:
+def _findings(
+    treatment: Treatment, analysis: Analysis, flat_mm: tuple[float, float], accepted: Collection[str]
+) -> list[FindingView]:
     then, now = analysis.treatment, treatment
     can_tell = then.part == now.part and then.corners == now.corners
     before, after = page_box(*flat_mm, then), page_box(*flat_mm, now)
@@ -395,6 +399,7 @@ def _findings(treatment: Treatment, analysis: Analysis, flat_mm: tuple[float, fl
             message=_message_of(finding),
             zone=placed(finding.zone) if finding.zone and can_tell else None,
             is_warning=finding.kind not in NO_WARNING,
+            accepted=f"finding_{finding.kind}" in accepted,
         )
         for finding in analysis.findings
     ]
@@ -404,12 +409,13 @@ def _message_of(finding: Finding) -> Message:
     return Message(code=f"finding_{finding.kind}", params=finding.params)
 
 
-def _warnings(treatment: Treatment, analysis: Analysis) -> list[Message]:
+def _warnings(treatment: Treatment, analysis: Analysis, accepted: Collection[str]) -> list[Message]:
+    """Return what is to be checked on a page, without what a person has said is fine."""
     found = [_message_of(finding) for finding in analysis.findings if finding.kind not in NO_WARNING]
     for step, code in ((treatment.crop, "crop_uncertain"), (treatment.straighten, "straighten_uncertain")):
         if step is not None and not step.on and step.confidence < SURE:
             found.append(Message(code=code))
-    return found
+    return [message for message in found if message.code not in accepted]
 
 
 def _gone(session: Session, mappe_id: int, since: int) -> list[int]:

@@ -24,6 +24,7 @@ _SET = text(
     " set_aside = coalesce((fields ->> 'set_aside')::boolean, set_aside),"
     " begins = case when fields ? 'begins' then fields ->> 'begins' else begins end,"
     " treatment = coalesce(fields -> 'treatment', treatment),"
+    " accepted = coalesce(fields -> 'accepted', accepted),"
     " revision = :seq,"
     " content_revision = case when changed then :seq else content_revision end"
     " from jsonb_to_recordset(cast(:rows as jsonb)) as r(number int, fields jsonb, changed boolean)"
@@ -45,7 +46,8 @@ def set_pages(session: Session, seq: int, pages: Mapping[Page, Mapping[str, Any]
     Args:
         session: of the transaction.
         seq: the change that this is.
-        pages: the fields of each as JSON values, of `rank`, `side`, `set_aside`, `begins` and `treatment`; maybe none.
+        pages: the fields of each as JSON values, of `rank`, `side`, `set_aside`, `begins`, `accepted` and
+            `treatment`; maybe none.
         changed: the pages that are others now, not only lie elsewhere.
     """
     session.flush()

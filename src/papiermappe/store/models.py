@@ -405,6 +405,8 @@ class Page(Base):
     treatment: Mapped[Json]
     analysis: Mapped[Json | None]
     """What the machine found when the page arrived; None before it was analysed."""
+    accepted: Mapped[list[str]] = mapped_column(JSONB, default=list, server_default=text("'[]'::jsonb"))
+    """The codes of warnings about it that a person has looked at: it is fine."""
     printed: Mapped[Json | None]
     """The page numbers and dates that were read on it; None before it was read."""
     revision: Mapped[int] = mapped_column(BigInt)

@@ -22,6 +22,7 @@ SENTENCES: dict[str, str | Plural] = {
     "put_zone_keep": NN_("All outside of {width_mm} by {height_mm} mm wiped on {count} page", "All outside of {width_mm} by {height_mm} mm wiped on {count} pages"),
     "put_zones": NN_("{zones} areas wiped on {count} page", "{zones} areas wiped on {count} pages"),
     "remove_zones": NN_("Zones taken away from {count} page", "Zones taken away from {count} pages"),
+    "accept_warnings": NN_("{count} page checked and found to be fine", "{count} pages checked and found to be fine"),
     "set_tone": NN_("{count} page shown {tone}", "{count} pages shown {tone}"),
     "set_aside": NN_("{count} page set aside", "{count} pages set aside"),
     "bring_back": NN_("{count} page brought back", "{count} pages brought back"),

@@ -217,7 +217,7 @@ def test_a_line_that_is_wiped_already_is_not_told_again() -> None:
 def test_a_fold_through_bare_paper_is_found_and_one_through_print_is_left_alone() -> None:
     def folded(at_mm: float, rng: np.random.Generator, page: Pixels) -> Pixels:
         away = np.abs(np.arange(len(page)) - px(at_mm + rng.uniform(-0.5, 0.5))) / px(1.3)
-        return (page - 25 * np.exp(-(away**2))[:, None]).clip(0, 255).astype(np.uint8)
+        return np.asarray((page - 25 * np.exp(-(away**2))[:, None]).clip(0, 255), np.uint8)
 
     bare = [folded(35, np.random.default_rng(seed), sheet(seed)) for seed in range(6)]
     (zone,) = suggested(bare)[SharedKind.FOLD]

@@ -16,6 +16,7 @@ from papiermappe.core.operations.arranging import (
     SortByFiles,
     SortByNumbers,
 )
+from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
@@ -27,6 +28,7 @@ from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 
 __all__ = [
     "JOURNALED",
+    "AcceptWarnings",
     "BringBack",
     "Changes",
     "CopyToMappe",

@@ -42,6 +42,8 @@ class PageState:
     """The name of the file it comes from, and its page there, where that is known."""
     begins: str | None = None
     """The name of the document that begins with its sheet, empty where it has none yet; None where none begins."""
+    accepted: tuple[str, ...] = ()
+    """The codes of warnings about it that a person has looked at: it is fine."""
     scan_mm: tuple[float, float] = (0.0, 0.0)
     """Width and height of its capture, or of the sheet on a photo once it is flat, where that is needed."""
     stored_found: Mapping[str, Any] | None = None
@@ -72,6 +74,7 @@ class PageState:
             "set_aside": self.set_aside,
             "begins": self.begins,
             "capture_id": self.capture_id,
+            "accepted": list(self.accepted),
         }
         if not place.keys() >= set(names):
             place |= self.treatment.model_dump(mode="json")

@@ -14,6 +14,6 @@ class TakeAgain(BaseOperation):
     capture_id: int
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the new capture and the untouched treatment."""
-        fields = {"capture_id": self.capture_id, **Treatment().model_dump(mode="json")}
+        """Return the new capture and the untouched treatment; nobody has looked at it yet."""
+        fields = {"capture_id": self.capture_id, "accepted": [], **Treatment().model_dump(mode="json")}
         return {page.id: fields for page in self.named(pages)}

@@ -17,6 +17,7 @@ from papiermappe.core.operations.arranging import (
     SortByFiles,
     SortByNumbers,
 )
+from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
@@ -25,7 +26,8 @@ from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.zoning import PutZones, RemoveZones
 
 Operation = Annotated[
-    BringBack
+    AcceptWarnings
+    | BringBack
     | Crop
     | Cut
     | Interleave

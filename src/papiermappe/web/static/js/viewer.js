@@ -6,6 +6,7 @@ import { svg as make } from "./svg.js";
 
 const MAX_PX_A_SCAN_PX = 4; // a scan's pixel is shown so large at most
 const STEP = 1.25;
+const AROUND_MM = 15;
 const RULER_PX = 18;
 const MARGIN_PX = 14;
 
@@ -163,6 +164,15 @@ export function createViewer(home) {
     /** Have an area drawn on the page; it is told in mm. @param {(area: { x: number, y: number, width: number, height: number }) => void} laid */
     layArea(laid) { return layArea(svg, sheet, laid); },
     fit() { zoom = 0; draw(); },
+    /** Show an area large, with some of what is around it. @param {{ x: number, y: number, width: number, height: number }} area in mm of the page */
+    look(area) {
+      const { width, height } = room();
+      const wanted = Math.min(width / (area.width + 2 * AROUND_MM), height / (area.height + 2 * AROUND_MM));
+      zoom = Math.min(Math.max(wanted, fitting()), own() * MAX_PX_A_SCAN_PX);
+      centre = { x: area.x + area.width / 2, y: area.y + area.height / 2 };
+      keepInSight();
+      draw();
+    },
     /** One pixel of the scan is one of the screen. */
     ownPixels() { zoomTo(own()); },
     closer() { zoomTo(scale() * STEP); },

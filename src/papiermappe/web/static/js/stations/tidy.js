@@ -14,6 +14,7 @@ const READY_AFTER_MS = 250;
 /** @param {any} mappe @param {any} pile the pile view @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, pile, facts) {
   let readying = 0;
+  let checking = false;
   return () => ({
     showsScan: false,
     scope: "page",
@@ -67,6 +68,7 @@ export function tidy(mappe, pile, facts) {
         this.detail = detail;
         this.framing.settle();
         this.zones.settle();
+        this.lookAtCheck();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
     /** Have the pages before and after fetched, so that they are there when they are asked for. @param {number} id */
@@ -121,7 +123,7 @@ export function tidy(mappe, pile, facts) {
       return corners.length ? [{ class: "found", d: `M${corners.map((/** @type {number[]} */ corner) => corner.join(" ")).join("L")}Z` }] : [];
     },
     get zoneShapes() {
-      return (this.known?.findings ?? []).map((/** @type {any} */ finding) => finding.zone).filter(Boolean)
+      return (this.known?.findings ?? []).filter((/** @type {any} */ finding) => !finding.accepted).map((/** @type {any} */ finding) => finding.zone).filter(Boolean)
         .map((/** @type {any} */ zone) => ({ class: "zone", d: `M${zone.x_mm} ${zone.y_mm}h${zone.width_mm}v${zone.height_mm}h${-zone.width_mm}z` }));
     },
     get caption() {
@@ -319,11 +321,32 @@ export function tidy(mappe, pile, facts) {
     get cropOrigin() { return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText; },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
-      const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave" }));
+      const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave", code: warning.code }));
       const others = (this.known?.findings ?? []).filter((/** @type {any} */ finding) => !finding.is_warning)
-        .map((/** @type {any} */ finding) => ({ text: finding.message.text, tone: "" }));
+        .map((/** @type {any} */ finding) => ({ text: finding.message.text, tone: "", code: "" }));
       return [...new Map([...warnings, ...others].map((finding) => [finding.text, finding])).values()];
     },
+    get hasWarned() { return mappe.warned.length > 0; },
+    get nextCheckText() { return t("{count} page to check: next", "{count} pages to check: next", { count: mappe.warned.length }); },
+    /** Go to the next page with something to check, and to its place there. */
+    nextCheck() {
+      const { warned, order, current } = mappe;
+      const here = order.indexOf(current ?? -1);
+      const next = warned.find((/** @type {number} */ id) => order.indexOf(id) > here) ?? warned[0];
+      checking = true;
+      if (next === current) this.lookAtCheck();
+      else mappe.select([], next);
+    },
+    /** Show the place of what is to be checked large, once the page is known. */
+    lookAtCheck() {
+      if (!checking || !this.known) return;
+      checking = false;
+      const zone = this.known.findings.find((/** @type {any} */ finding) => finding.is_warning && !finding.accepted && finding.zone)?.zone;
+      if (zone) this.viewer.look({ x: zone.x_mm, y: zone.y_mm, width: zone.width_mm, height: zone.height_mm });
+      else this.viewer.fit();
+    },
+    /** It is fine, on the pages of the scope. @param {string} code */
+    accept(code) { mappe.operate({ kind: "accept_warnings", pages: this.targets, codes: [code] }); },
     get scanText() {
       const known = this.known;
       if (!known) return "";
