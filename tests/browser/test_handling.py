@@ -222,7 +222,7 @@ def test_printed_numbers_and_dates_are_offered(
             )
             row = session.get_one(Page, page)
             row.printed = printed.model_dump(mode="json")
-            row.revision = next_change(session, locked_mappe(ANNA, session, mappe))
+            row.revision = row.content_revision = next_change(session, locked_mappe(ANNA, session, mappe))
     until(lambda: driver.find_element(By.ID, "printed").text == "Printed pages 1 to 5; 4 missing")
     driver.find_element(By.ID, "printed-order").click()
     until(lambda: [front for front, _ in stack.desk(mappe).lanes] == [fronts[1], fronts[2], fronts[0], fronts[3]])

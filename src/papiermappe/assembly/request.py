@@ -8,7 +8,6 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.core.geometry import Quad
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -129,6 +128,9 @@ class PartReport(BaseModel):
     pages: list[PlaceInFile]
 
 
+Corner = tuple[float, float]
+
+
 class ZoneReport(BaseModel):
     """An area that is wiped on a page."""
 
@@ -137,8 +139,8 @@ class ZoneReport(BaseModel):
     kind: str
     confidence: float
     """The share of the pages of its side that show what is wiped."""
-    corners: Quad
-    """On the picture as it came, in mm from its top left."""
+    corners: tuple[Corner, Corner, Corner, Corner]
+    """On the picture as it came, in mm from its top left: its own top left, top right, bottom right, bottom left."""
 
 
 class PageReport(BaseModel):

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.order.landing import LANDING, Again, Backs, BacksOrder, Before, Landing
 from papiermappe.core.order.places import Side, ranks_between
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.pages import in_turn
 from papiermappe.store.models import Capture, IncomingFile, Page, Run
 
 
@@ -46,9 +47,9 @@ def backs_of(session: Session, run: Run, order: BacksOrder) -> Backs:
     Raises:
         NotPossible: no front of it lies in its Mappe.
     """
-    fronts = select(Page.id).join(Page.capture)
-    fronts = fronts.where(Capture.run_id.in_(chain_of(session, run)), Page.mappe_id == run.mappe_id, ~Page.set_aside)
-    in_order = session.scalars(fronts.where(Page.side == Side.FRONT).order_by(Capture.run_id, Capture.sheet)).all()
+    fronts = select(Page).join(Page.capture).where(Page.mappe_id == run.mappe_id, Page.side == Side.FRONT)
+    fronts = fronts.where(Capture.run_id.in_(chain_of(session, run)), ~Page.set_aside).order_by(Capture.run_id)
+    in_order = [page.id for page in session.scalars(in_turn(fronts))]
     if not in_order:
         raise NotPossible("no_fronts", run=run.number)
     return Backs(fronts=tuple(in_order), order=order)
