@@ -13,7 +13,7 @@ from sqlalchemy import select
 from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import MoveToMappe
+from papiermappe.core.operations import MoveToMappe, Turn
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.paper import A4
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -229,6 +229,7 @@ def test_fronts_from_one_file_and_backs_from_another(
     order: BacksOrder, lanes: list[tuple[int, int]], store: Store, mappe: int, incoming: Incoming
 ) -> None:
     fronts = bring_in(store, incoming, mappe, {"fronts.tif": tiff(10, 20, 30)})
+    do(store, mappe, Turn(pages=(2,), quarter_turns=2))  # its row lies behind the others now; its place is as before
     bring_in(store, incoming, mappe, {"backs.tif": tiff(11, 21, 31)}, FromFiles(backs_of=fronts, order=order))
     assert desk(store, mappe).lanes == lanes
 

@@ -225,11 +225,6 @@ def pile_part(size_mm: tuple[float, float], pages: Sequence[PilePage]) -> PilePa
     return part
 
 
-def pile_png(pile: Pile) -> bytes:
-    """Return the picture of a pile as PNG."""
-    return encode_png(pile.picture())
-
-
 def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) -> _Rendered:
     """Render a page with no more colour than it needs.
 

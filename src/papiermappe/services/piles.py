@@ -16,9 +16,10 @@ from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
 from papiermappe.core.clean.pile import Leaf, Pile, SharedKind, SuggestedWipe, pages_with_print, suggest_wipes
+from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.order.places import Side
 from papiermappe.core.page_box import PageBox
-from papiermappe.core.pages import PilePage, PilePart, framed_only, pile_part, pile_png
+from papiermappe.core.pages import PilePage, PilePart, framed_only, pile_part
 from papiermappe.core.treatment import Treatment, cleared_areas, flat_size_mm, page_box
 from papiermappe.core.zones import Zone
 from papiermappe.errors import PapiermappeError
@@ -153,7 +154,8 @@ def lay_pile(store: Store, mappe_id: int, name: str, pages: Sequence[int], compu
             parts = threads.map(lambda batch, pile=laid: _part(store, pile, batch, compute, max_px), laid.batches())
             for part in parts:
                 laid.add(part)
-                _keep_picture(store, mappe_id, name, laid, compute)
+                png = compute(encode_png, laid.pile.picture())  # not the pile itself, which grows with its pages
+                store.blobs.cache(_key(mappe_id, name, f"{laid.side.value}.png"), png)
                 _keep_seen(store, mappe_id, name, sides, whole=False)
     for laid in sides:
         laid.suggest(compute)
@@ -249,10 +251,6 @@ def _laid(store: Store, pile: _PileOfSide, batch: Sequence[_Sheet], compute: Com
     for at, leaf in part.made.items():
         store.blobs.cache(Blobs.leaf_key(batch[at].picture), leaf)
     return _LaidPart(list(batch), part)
-
-
-def _keep_picture(store: Store, mappe_id: int, name: str, laid: _PileOfSide, compute: Compute) -> None:
-    store.blobs.cache(_key(mappe_id, name, f"{laid.side.value}.png"), compute(pile_png, laid.pile))
 
 
 def _keep_cells(store: Store, mappe_id: int, name: str, laid: _PileOfSide) -> None:

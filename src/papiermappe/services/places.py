@@ -24,6 +24,7 @@ class PagePlace(BaseModel):
     side: Side
     set_aside: bool
     begins: str | None
+    """The name of the document that begins with its sheet; None where none begins."""
 
     @property
     def printed_place(self) -> dict[str, Any]:

@@ -12,7 +12,6 @@ from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
-from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import SURE, Origin, Treatment, flat_size_mm, page_box, page_size_mm
 from papiermappe.core.zones import Zone, ZoneKind
 from papiermappe.devices.model import TicketSettings
@@ -46,16 +45,9 @@ NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DI
 """Findings that leave the text of a page as legible as it is; they are told at the page only."""
 
 
-class PageView(BaseModel):
+class PageView(PagePlace):
     """A page as the lanes show it."""
 
-    id: int
-    revision: int
-    rank: str
-    side: Side
-    set_aside: bool
-    begins: str | None
-    """The name of the document that begins with its sheet; None where none begins."""
     picture: str
     """Names the picture of the page as treated."""
     scan: int
