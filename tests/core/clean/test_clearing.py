@@ -95,6 +95,16 @@ def test_print_that_runs_across_a_line_of_dust_is_carried_on() -> None:
     assert (bridged[..., 0][dark] < 110).mean() >= 0.9
 
 
+def test_a_strip_down_a_whole_page_at_scanning_resolution_is_bridged() -> None:
+    page = np.full((4000, 300, 3), 240, np.uint8)  # 339 mm at 300 dpi: 48,000 pixels of a strip 12 wide
+    page[:, 145:155] = 150
+    page[1000:1030] = 40  # a rule runs across
+    clean = clear(page, Areas([rectangle(12.1, -5, 1.2, 400)]), 300)
+    assert clean[:990].min() > 235
+    assert clean[1040:].min() > 235
+    assert clean[1005:1025].max() < 60
+
+
 def test_two_frames_keep_both_and_a_wipe_goes_before_them() -> None:
     first, second = rectangle(10, 10, 40, 40), rectangle(60, 10, 40, 40)
     mask = cleared(SHAPE, Areas(wiped=[rectangle(20, 20, 5, 5)], kept=[first, second]), DPI)

@@ -112,12 +112,26 @@ def _bridge(page: Pixels, corners: NDArray[np.float64], dpi: float) -> None:
     beside = []
     for way in (-1, 1):
         step = way * reach - off
-        at = (cols + step * normal[0]).astype(np.float32), (rows + step * normal[1]).astype(np.float32)
-        taken = cv2.remap(page, at[0][:, None], at[1][:, None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        beside.append(taken.reshape(len(rows), -1).astype(np.float32))
+        beside.append(_between(page, rows + step * normal[1], cols + step * normal[0]))
     share = np.clip((off + reach) / (2 * reach), 0, 1)[:, None]
     filled = beside[0] * (1 - share) + beside[1] * share
     page[rows, cols] = np.rint(filled).clip(0, 255).astype(np.uint8).reshape(len(rows), *page.shape[2:])
+
+
+def _between(page: Pixels, rows: NDArray[np.float64], cols: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Return the colour at places between pixels, (n, channels); beyond the page that of its edge.
+
+    Not by OpenCV's remap, which takes no more than 32,767 places in a row and pixels on a side.
+    """
+    height, width = page.shape[:2]
+    down, across = rows.clip(0, height - 1), cols.clip(0, width - 1)
+    top, left = down.astype(np.intp), across.astype(np.intp)
+    bottom, right = np.minimum(top + 1, height - 1), np.minimum(left + 1, width - 1)
+    lower, farther = (down - top)[:, None], (across - left)[:, None]
+    levels = page.reshape(height, width, -1)
+    above = levels[top, left] * (1 - farther) + levels[top, right] * farther
+    below = levels[bottom, left] * (1 - farther) + levels[bottom, right] * farther
+    return np.asarray(above * (1 - lower) + below * lower, np.float32)
 
 
 def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels:
