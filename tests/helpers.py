@@ -227,14 +227,12 @@ def do(store: Store, mappe_id: int, operation: Operation, seen: int | None = Non
 
 def undo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
     """Take back what the person did last."""
-    line = mappe_view(caller, store, mappe_id).undo[caller.author].undo
-    return undoing.undo(caller, store, mappe_id, line.seq if line else 0)
+    return undoing.undo(caller, store, mappe_id)
 
 
 def redo(store: Store, mappe_id: int, caller: Caller = ANNA) -> int:
     """Do again what the person took back last."""
-    line = mappe_view(caller, store, mappe_id).undo[caller.author].redo
-    return undoing.redo(caller, store, mappe_id, line.seq if line else 0)
+    return undoing.redo(caller, store, mappe_id)
 
 
 def scan(store: Store, mappe_id: int, device_id: int, ticket: TicketSettings = QUICK) -> int:

@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from datetime import datetime
 from decimal import Decimal
+from functools import partial
 from pathlib import Path
 
 import httpx
@@ -18,6 +19,7 @@ from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.reading import last_used_reading
 from papiermappe.services.views import MappeView, mappe_changes
+from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, RunState
@@ -72,6 +74,7 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         desk_of.scan("Meeting of 12 October", stieglitz, MEETING, one_sided, "stieglitz")
         desk_of.lay_backs(MEETING, "stieglitz", missed=2)
         desk_of.scan("Post of 19 October", zaunkoenig, POST, TicketSettings(dpi=200, colour=Colour.GREY))
+        desk_of.scan_booklet("Pruning handbook", kiebitz, "handbook", hail)
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
     finally:
         store.close()
@@ -111,6 +114,18 @@ class _Demo:
         self._until(mappe, lambda now: not now.runs[-1].live and all(page.analysed for page in now.pages))
         return mappe
 
+    def scan_booklet(self, subject: str, device: int, original: str, ticket: TicketSettings) -> None:
+        """Scan a booklet from the glass, turning its leaves."""
+        self.lay([original], "kiebitz", "glass")
+        mappe = mappen.open_mappe(HANDS, self._store, subject)
+        run = runs.start_run(HANDS, self._store, mappe, device, ticket)
+        for taken in range(1, len(ORIGINALS[original].sheets)):
+            self._until(mappe, partial(_waits, pages=taken))
+            runs.next_sheet(HANDS, self._store, run)
+        self._until(mappe, partial(_waits, pages=len(ORIGINALS[original].sheets)))
+        runs.stop(HANDS, self._store, run)
+        self._until(mappe, lambda now: all(page.analysed for page in now.pages))
+
     def set_last_aside(self, mappe: int) -> None:
         """Set the last page aside, a back with nothing on it."""
         now, _ = mappe_changes(HANDS, self._store, mappe, 0)
@@ -132,3 +147,8 @@ class _Demo:
                 return now
             time.sleep(0.1)
         raise TimeoutError("the demo papers were not scanned")
+
+
+def _waits(now: MappeView, pages: int) -> bool:
+    """Whether a run waits for the next sheet, and pages are in."""
+    return now.runs[-1].state is RunState.WAITING and len(now.pages) == pages

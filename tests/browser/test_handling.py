@@ -107,6 +107,18 @@ def test_several_pages_move_and_turn_together(
     until(lambda: picture.get_attribute("class") == "" and picture.size["width"] > picture.size["height"])
 
 
+def test_undo_at_once_takes_back_what_was_done_a_moment_ago(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    """Also where the window has heard of neither."""
+    mappe, pages = desk
+    driver.execute_script("Alpine.store('mappe').setAside([arguments[0]])", pages[1])
+    until(lambda: stack.desk(mappe).set_aside == [pages[1]])
+    driver.execute_script("const mappe = Alpine.store('mappe'); mappe.setAside([arguments[0]]); mappe.undo()", pages[3])
+    until(lambda: stack.desk(mappe).history[0].startswith("Undone"))
+    assert stack.desk(mappe).set_aside == [pages[1]]
+
+
 def test_every_page_of_one_side_at_once(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:

@@ -215,7 +215,7 @@ def test_an_area_is_wiped_moved_by_keys_and_taken_away(stack: Stack, driver: Chr
     until(take_away.is_displayed)
     take_away.click()
     until(lambda: not any(zones(stack, mappe, at) for at in range(6)))
-    until(lambda: "Zones taken away" in driver.find_element(By.ID, "undo").text)
+    until(lambda: "Areas and marks taken away" in driver.find_element(By.ID, "undo").text)
     ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     until(lambda: len(zones(stack, mappe)) == 1)
 

@@ -30,12 +30,29 @@ def middle_of_ink(page: Pixels) -> tuple[float, float]:
     return float(cols.mean()), float(rows.mean())
 
 
-def test_a_part_shows_one_page_of_a_spread_and_bare_paper_beyond(page: Pixels, png: Png) -> None:
-    gutter = ((50.8, 0.0), (50.8, 76.2))  # at two inches
-    left, right = (render(png(page, DPI), Treatment(part=Part(gutter=gutter, right=side))) for side in (False, True))
-    assert np.array_equal(left[:, :200], page[:, :200])
-    assert right[:, :200].min() > 225
-    assert np.array_equal(right[:, 200:], page[:, 200:])
+@pytest.mark.parametrize("turns", [0, 1, 2, 3])
+def test_a_part_is_one_page_of_a_spread_whichever_way_it_lies(turns: int, page: Pixels, png: Png) -> None:
+    """The spread is scanned turned, and turned upright again: its gutter goes with it."""
+    lying = np.ascontiguousarray(np.rot90(page, -turns))
+    whole = Treatment(quarter_turns=turns)
+    box = page_box(lying.shape[1] / DPI * 25.4, lying.shape[0] / DPI * 25.4, whole)
+    gutter = tuple((float(x), float(y)) for x, y in box.on_sheet([(50.8, 0.0), (50.8, 76.2)], turns))  # at two inches
+    left, right = (
+        render(png(lying, DPI), whole.model_copy(update={"part": Part(gutter=gutter, right=side)}))
+        for side in (False, True)
+    )
+    assert np.array_equal(left, page[:, :200])
+    assert np.array_equal(right, page[:, 200:])
+
+
+def test_beyond_a_slanting_gutter_lies_bare_paper(page: Pixels, png: Png) -> None:
+    """The black square, 25 to 36 mm from the left, lies beyond the gutter of the right page for the most part."""
+    gutter = ((38.1, 0.0), (25.4, 76.2))
+    right = render(png(page, DPI), Treatment(part=Part(gutter=gutter, right=True)))
+    assert right.shape[:2] == (300, 300)  # as far as the gutter bends outwards, at one inch
+    rows, cols = np.nonzero(right[..., 0] < 100)
+    assert (cols > 50 - rows * 50 / 300 - 2).all()
+    assert right[:, :20].min() > 225
 
 
 def test_the_corners_of_a_photo_are_made_flat(png: Png) -> None:

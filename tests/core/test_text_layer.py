@@ -81,9 +81,16 @@ def test_only_what_lies_in_a_frame_is_said_where_all_else_is_cleared() -> None:
     assert placed.text == "kept"
 
 
-def test_half_a_spread_and_a_photo_are_read_anew() -> None:
-    text = said(("Meadow", WORD_MM))
-    half = Part(gutter=((60.0, 0.0), (60.0, 160.0)), right=True)
+def test_a_page_of_a_spread_says_what_stands_on_it() -> None:
+    text = said(("here", WORD_MM), ("there", BoxMm(left=75, top=20, right=90, bottom=26)))
+    gutter = ((72.0, 0.0), (72.0, 160.0))
+    left, right = (text_on_page(text, Treatment(part=Part(gutter=gutter, right=side))) for side in (False, True))
+    assert left is not None
+    assert right is not None
+    assert (left.text, right.text) == ("here", "there")
+    assert right.blocks[0].paragraphs[0].lines[0].box.left == pytest.approx(3)
+
+
+def test_a_photo_is_read_anew() -> None:
     flat = ((5.0, 5.0), (110.0, 5.0), (110.0, 150.0), (5.0, 150.0))
-    assert text_on_page(text, Treatment(part=half)) is None
-    assert text_on_page(text, Treatment(corners=flat)) is None
+    assert text_on_page(said(("Meadow", WORD_MM)), Treatment(corners=flat)) is None

@@ -171,6 +171,11 @@ def test_undo_takes_back_what_its_own_person_did(store: Store, mappe: int, pages
     undo(store, mappe, ANNA)
     assert desk(store, mappe, ANNA).undo is None
     assert desk(store, mappe, ANNA).set_aside == [pages[1]]
+    with pytest.raises(NotPossible, match="nothing_to_undo"):
+        undo(store, mappe, ANNA)
+    redo(store, mappe, ANNA)
+    with pytest.raises(NotPossible, match="nothing_to_redo"):
+        redo(store, mappe, ANNA)
 
 
 def test_an_entry_is_undone_once(store: Store, mappe: int, pages: list[int]) -> None:

@@ -53,7 +53,8 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
 
 
 POSTS = [
-    "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/subject", "/mappen/1/clear",
+    "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/split",
+    "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
     "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs",
     "/runs/1/retake",    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/folders",
@@ -215,8 +216,25 @@ def test_changes_of_pages(web: TestClient, store: Store, mappe: int, pages: list
     entry = operate("set_aside", pages=pages[2:])
     assert web.post(f"{root}/undo", json={"entry": entry}).status_code == 200
     assert web.post(f"{root}/redo", json={"entry": entry}).status_code == 200
+    undone = web.post(f"{root}/undo", json={})  # the newest
+    assert undone.json()["places"][0]["set_aside"] is False
+    assert web.post(f"{root}/redo", json={}).status_code == 200
     assert operate("bring_back", pages=pages[2:])
     assert operate("bring_back", pages=pages[2:]) is None
+
+
+def test_a_page_is_split_at_a_line_that_was_drawn(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
+    page = desk(store, mappe).detail(pages[1]).page
+    width_mm, height_mm = page.width_mm, page.height_mm
+    command = {"pages": pages, "seen": desk(store, mappe).cursor}
+    assert web.post(f"/mappen/{mappe}/split", json=command).json()["code"] == "no_gutter"
+    line = {"kind": "set_gutter", "pages": pages[1:2], "drawn_on_mm": [width_mm, height_mm]}
+    for gutter, status in ([[90, 0], [95, height_mm]], 200), ([[900, 0], [900, height_mm]], 422), ([[90, 0]], 422):
+        operation = {"operation": {**line, "gutter": gutter}, "seen": command["seen"]}
+        assert web.post(f"/mappen/{mappe}/operations", json=operation).status_code == status
+    assert len(web.post(f"/mappen/{mappe}/split", json=command).json()["places"]) == 2
+    assert desk(store, mappe).order[0] == pages[0]
+    assert len(desk(store, mappe).order) == len(pages) + 1
 
 
 def test_another_browser_is_another_person(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:

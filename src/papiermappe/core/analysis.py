@@ -7,15 +7,19 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict
 
 from papiermappe.core.clean.blank import judge_blank
+from papiermappe.core.clean.clearing import clear
 from papiermappe.core.clean.colour import ColourKind, judge_colour
 from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.clean.margins import find_text_block
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet
 from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
@@ -23,8 +27,10 @@ from papiermappe.core.treatment import (
     PAPER_WHITE,
     SURE,
     Cropping,
+    Part,
     Straightening,
     Treatment,
+    cleared_areas,
     decoded_reduction,
     page_box,
 )
@@ -33,6 +39,16 @@ COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
 PRINT_ON_PAPER_DEG = 3.0  # whatever is turned further than this against its sheet is probably not print
+
+
+class SpreadFound(BaseModel):
+    """Two pages beside each other, as they were found."""
+
+    model_config = ConfigDict(frozen=True)
+
+    gutter: GutterLine
+    confidence: float
+    """0 to 1; below 0.5 a person should look first."""
 
 
 class Analysis(BaseModel):
@@ -49,6 +65,10 @@ class Analysis(BaseModel):
     """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
     codes: tuple[PageCode, ...] = ()
     """That are printed on it."""
+    spread: SpreadFound | None = None
+    """Where it would be split; None where it is no spread."""
+    printed_area: Quad | None = None
+    """The corners of its text block, on the capture; None where nothing is printed."""
 
     @property
     def is_blank(self) -> bool:
@@ -62,7 +82,10 @@ class Analysis(BaseModel):
 
 
 def analyse(
-    capture: CapturedPicture, upright: TurnEstimate | None = None, usual_height_mm: float | None = None
+    capture: CapturedPicture,
+    upright: TurnEstimate | None = None,
+    usual_height_mm: float | None = None,
+    part: Part | None = None,
 ) -> Analysis:
     """Find the sheet, the skew and the way up, and judge the resulting page.
 
@@ -70,6 +93,7 @@ def analyse(
         capture: the untouched picture.
         upright: how the page must be turned, if known; otherwise it is found here.
         usual_height_mm: of the pages that arrived with it, if known.
+        part: the page of a spread that is looked at, where it is no more than that.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
@@ -77,14 +101,17 @@ def analyse(
     reduction = decoded_reduction(capture.dpi)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
     frame = find_sheet(pixels, dpi)
+    if part is not None:
+        frame = _half(frame, part, pixels.shape, dpi)
     grey = to_grey(pixels)
-    sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 else grey, dpi)
+    sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 or part else grey, dpi)
     turn = upright or find_upright(sheet, dpi)
     turns = turn.quarter_turns if turn.confidence >= SURE else 0
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
         sheet = View(turned(sheet.grey, 1), dpi)
     skew = _skew(sheet, frame)
     treatment = Treatment(
+        part=part,
         straighten=Straightening(
             skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE
         ),
@@ -92,13 +119,46 @@ def analyse(
         quarter_turns=turns,
     )
     page = View(_page(grey, dpi, treatment), dpi)
+    spread = None if part else find_spread(page.grey, dpi)
     small = shrunk(pixels, COLOUR_REDUCTION)
     return Analysis(
         treatment=treatment,
         findings=tuple(_findings(page, treatment.skew_deg, usual_height_mm)),
         colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
         turn_confidence=turn.confidence,
-        codes=tuple(read_codes(grey, dpi)),
+        codes=tuple(read_codes(sheet.grey if part else grey, dpi)),
+        spread=_on_capture(spread, treatment, pixels.shape, dpi) if spread else None,
+        printed_area=_printed_area(page, treatment, pixels.shape),
+    )
+
+
+def _printed_area(page: View, treatment: Treatment, shape: tuple[int, ...]) -> Quad | None:
+    block = find_text_block(page, page.dpi)
+    if block is None:
+        return None
+    left, top, right, bottom = block
+    box = page_box(px_to_mm(shape[1], page.dpi), px_to_mm(shape[0], page.dpi), treatment)
+    corners = box.on_sheet([(left, top), (right, top), (right, bottom), (left, bottom)], treatment.quarter_turns)
+    first, second, third, fourth = ((round(float(x_mm), 2), round(float(y_mm), 2)) for x_mm, y_mm in corners)
+    return first, second, third, fourth
+
+
+def _half(frame: SheetFrame, part: Part, shape: tuple[int, ...], dpi: float) -> SheetFrame:
+    """Return the frame of one page of a spread, given that of all of it."""
+    height_mm, width_mm = (px_to_mm(side, dpi) for side in shape[:2])
+    whole = ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
+    half = half_of(frame.corners, part.gutter, part.right) if frame.confidence >= SURE else None
+    if half is not None:
+        return frame._replace(corners=half)
+    return frame._replace(corners=half_of(whole, part.gutter, part.right) or whole, confidence=0.0)
+
+
+def _on_capture(spread: Spread, treatment: Treatment, shape: tuple[int, ...], dpi: float) -> SpreadFound:
+    box = page_box(px_to_mm(shape[1], dpi), px_to_mm(shape[0], dpi), treatment)
+    line = box.on_sheet(spread.gutter, treatment.quarter_turns)
+    return SpreadFound(
+        gutter=tuple((round(float(x_mm), 2), round(float(y_mm), 2)) for x_mm, y_mm in line),
+        confidence=round(spread.confidence, 3),
     )
 
 
@@ -119,7 +179,8 @@ def _page(pixels: Pixels, dpi: float, treatment: Treatment) -> Pixels:
     turn[:, 2] = centre - turn[:, :2] @ np.array([(size_px[1] - 1) / 2, (size_px[0] - 1) / 2])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     page = cv2.warpAffine(pixels, turn, size_px[::-1], flags=flags, borderValue=(PAPER_WHITE,) * 3)
-    return turned(np.asarray(page, np.uint8), treatment.quarter_turns)
+    upright = turned(np.asarray(page, np.uint8), treatment.quarter_turns)
+    return clear(upright, cleared_areas(treatment, box), dpi) if treatment.part else upright
 
 
 def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:

@@ -26,6 +26,7 @@ from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
 from papiermappe.core.treatment import (
     PAPER_WHITE,
+    Part,
     Tone,
     Treatment,
     decoded_reduction,
@@ -149,10 +150,11 @@ def examine(
     quality: int,
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
+    part: Part | None = None,
 ) -> Arrival:
-    """Return what is found on a capture, and what is made of it. Raises PictureRefused."""
+    """Return what is found on a capture, or on one page of a spread, and what is made of it. Raises PictureRefused."""
     once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
-    analysis = analyse(once, upright, usual_height_mm)
+    analysis = analyse(once, upright, usual_height_mm, part)
     preview = page_jpeg(once, analysis.treatment, width_px, quality)
     return Arrival(analysis, preview, capture_imprint(once, analysis.treatment))
 
@@ -237,6 +239,8 @@ def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) ->
     if treatment.tone is Tone.AS_SCANNED and colour is not ColourKind.COLOUR:
         treatment = treatment.model_copy(update={"tone": Tone.GREY})
     page = render(capture, treatment, width_px)
+    if treatment.has_drawn_marks:
+        return _Rendered(page, dpi, False, page)
     if treatment.tone is Tone.WHITE and colour is not ColourKind.COLOUR:
         page = to_grey(page)
     chosen = source.treatment.tone in {Tone.GREY, Tone.BILEVEL}

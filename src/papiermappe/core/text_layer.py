@@ -21,10 +21,10 @@ def text_on_page(text: PageText, treatment: Treatment) -> PageText | None:
         treatment: of the page.
 
     Returns:
-        The words that are still to be seen, in their order: none beyond the crop, none that a wipe touches. None where
-        the places cannot be told, as on a photo made flat or on half a spread.
+        The words that are still to be seen, in their order: none beyond the crop or the gutter, none that a wipe
+        touches. None where the places cannot be told, as on a photo made flat.
     """
-    if treatment.part is not None or treatment.corners is not None:
+    if treatment.corners is not None:
         return None
     box = page_box(text.width_mm, text.height_mm, treatment)
     width_mm, height_mm = box.size_mm(treatment.quarter_turns)

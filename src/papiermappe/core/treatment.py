@@ -1,8 +1,8 @@
 """What is done to a capture to make its page, and doing it.
 
-`render` is the only way a page picture comes about. Its stages follow one order: part (of a spread), corners (of a
-photo), straighten, crop, margins, turn, zones, tone. All that move pixels are composed into one resampling; whole-pixel
-crops and quarter turns do not resample at all.
+`render` is the only way a page picture comes about. Its stages follow one order: corners (of a photo), straighten,
+crop, margins, turn, zones and the other page of a spread, tone, marks. All that move pixels are composed into one
+resampling; whole-pixel crops and quarter turns do not resample at all.
 """
 
 import hashlib
@@ -16,10 +16,11 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.clean.clearing import Areas, clear
-from papiermappe.core.clean.gutter import FoldKind, Gutter, part_of
 from papiermappe.core.clean.perspective import rectified_size_px
 from papiermappe.core.clean.tone import binarise, whiten
-from papiermappe.core.geometry import Point, Quad, mm_to_px, px_to_mm, rotation_deg
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
+from papiermappe.core.halves import GutterLine, beyond, half_of
+from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
@@ -29,9 +30,13 @@ from papiermappe.core.zones import SheetZone, ZoneKind
 PAPER_WHITE = 255
 SURE = 0.5
 MAX_PAGE_MM = 2000.0
+MAX_MARGIN_MM = 200.0
 MAX_ZONES = 500
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 DECODED_DPI = 150  # pictures wanted smaller are decoded at this resolution and then shrunk
+
+
+MarginMm = Annotated[float, Field(ge=-MAX_MARGIN_MM, le=MAX_MARGIN_MM)]
 
 
 class Origin(StrEnum):
@@ -66,8 +71,7 @@ class Cropping(_Value):
 class Part(_Value):
     """One page of a spread: what lies on one side of its gutter."""
 
-    gutter: Annotated[tuple[Point, ...], Field(min_length=2, max_length=200)]
-    """`(x_mm, y_mm)` on the capture, from the top to the bottom."""
+    gutter: GutterLine
     right: bool
     """The right page, not the left."""
 
@@ -90,18 +94,20 @@ class Treatment(_Value):
     """What is done to a capture to make its page. A step that is None has not been determined yet."""
 
     version: Literal[1] = 1
+    gutter: GutterLine | None = None
+    """Of a spread, as somebody has drawn it; where the page is to be split. It changes nothing of the page itself."""
     part: Part | None = None
     corners: Quad | None = None
     """Of a sheet seen by a camera, on the capture: it is made flat."""
     straighten: Straightening | None = None
     crop: Cropping | None = None
-    margins: tuple[Annotated[float, Field(ge=-200, le=200)], Annotated[float, Field(ge=-200, le=200)]] = (0.0, 0.0)
+    margins: tuple[MarginMm, MarginMm] = (0.0, 0.0)
     """How far the content is moved, `(x_mm, y_mm)`, right and down positive, on the page as it is seen."""
     quarter_turns: Annotated[int, Field(ge=0, le=3)] = 0
     """Counter-clockwise."""
     turn_origin: Origin = Origin.FOUND
     zones: Annotated[tuple[SheetZone, ...], Field(max_length=MAX_ZONES)] = ()
-    """What is cleared."""
+    """What is cleared, and what is marked."""
     tone: Tone = Tone.AS_SCANNED
 
     @property
@@ -120,13 +126,18 @@ class Treatment(_Value):
         return self.crop is not None and self.crop.on and self.crop.origin is Origin.BY_HAND
 
     @property
+    def has_drawn_marks(self) -> bool:
+        """Whether something is drawn on the page, which needs colour."""
+        return any(zone.kind.is_drawn for zone in self.zones)
+
+    @property
     def _geometry(self) -> tuple[object, ...]:
         own_size = ("own size",) if self.has_own_size else ()
         return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns, *own_size
 
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
-        zones = [(zone.kind.value, zone.corners) for zone in self.zones]
+        zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
         what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
@@ -137,7 +148,7 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
     The box holds every corner that is cropped to; one that is a paper size within 1.5 mm gets that size exactly, unless
     it was set by hand.
     """
-    corners = treatment.sheet or ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
+    corners = treatment.sheet or _uncropped(width_mm, height_mm, treatment.part)
     upright = np.array(corners) @ rotation_deg(-treatment.skew_deg).T
     low, high = upright.min(axis=0), upright.max(axis=0)
     shift = rotation_deg(-90.0 * treatment.quarter_turns) @ np.array(treatment.margins)
@@ -150,6 +161,12 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
     return PageBox(float(centre[0]), float(centre[1]), box_width_mm, box_height_mm, treatment.skew_deg)
 
 
+def _uncropped(width_mm: float, height_mm: float, part: Part | None) -> Quad:
+    """Return the corners of a whole capture, or of what lies of it on one side of a gutter."""
+    whole = ((0.0, 0.0), (width_mm, 0.0), (width_mm, height_mm), (0.0, height_mm))
+    return (half_of(whole, part.gutter, part.right) if part else None) or whole
+
+
 def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height in mm of the page that a capture of `width_px` x `height_px` becomes."""
     box = page_box(*flat_size_mm(width_px, height_px, dpi, treatment), treatment)
@@ -158,11 +175,35 @@ def page_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment
 
 def cleared_areas(treatment: Treatment, box: PageBox) -> Areas:
     """Return what is cleared of a page that lies in a box, as places of the page as it is seen."""
-    placed = {
-        kind: [box.on_page(zone.corners, treatment.quarter_turns) for zone in treatment.zones if zone.kind is kind]
-        for kind in ZoneKind
-    }
-    return Areas(wiped=placed[ZoneKind.WIPE], kept=placed[ZoneKind.KEEP])
+    turns = treatment.quarter_turns
+    other = [box.on_page(outline, turns) for outline in _not_of_page(treatment)]
+
+    def placed(*kinds: ZoneKind) -> list[NDArray[np.float64]]:
+        return [box.on_page(zone.corners, turns) for zone in treatment.zones if zone.kind in kinds]
+
+    return Areas(wiped=[*placed(ZoneKind.WIPE, ZoneKind.BLACKOUT), *other], kept=placed(ZoneKind.KEEP))
+
+
+def _not_of_page(treatment: Treatment) -> list[NDArray[np.float64]]:
+    """Return what may come into sight and is not of the page, as outlines on the capture.
+
+    That is the other page of a spread; and what lies beside the sheet, once the print is moved to its margins.
+    """
+    part, sheet = treatment.part, treatment.sheet
+    outlines = beyond(part.gutter, part.right) if part else []
+    if sheet is not None and treatment.margins != (0.0, 0.0):
+        sides = zip(sheet, (*sheet[1:], sheet[0]), strict=True)
+        outlines += [outline for side in sides for outline in beyond(side, right=False)]
+    return outlines
+
+
+def marks_on(treatment: Treatment, box: PageBox) -> list[Mark]:
+    """Return what is drawn and blacked out on a page that lies in a box."""
+    return [
+        Mark(zone.kind, box.on_page(zone.corners, treatment.quarter_turns), zone.text)
+        for zone in treatment.zones
+        if zone.kind.is_drawn or zone.kind is ZoneKind.BLACKOUT
+    ]
 
 
 def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None = None) -> Pixels:
@@ -187,12 +228,11 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     decoded = decoded_reduction(capture.dpi, reduction)
     dpi = capture.dpi / reduction
     pixels = shrunk(capture.pixels(decoded, grey=treatment.tone.without_colour), reduction // decoded)
-    if treatment.part is not None:
-        pixels = part_of(pixels, dpi, Gutter(treatment.part.gutter, FoldKind.SHADOW, 1.0), treatment.part.right)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
     upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
-    return _toned(upright, capture.dpi * scale, treatment.tone)
+    toned = _toned(upright, capture.dpi * scale, treatment.tone)
+    return draw_marks(toned, marks_on(treatment, box), capture.dpi * scale)
 
 
 def flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:

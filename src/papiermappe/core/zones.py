@@ -11,6 +11,7 @@ from papiermappe.core.geometry import Quad, mm_to_px
 
 Place = Annotated[float, Field(ge=-2000, le=4000)]
 Length = Annotated[float, Field(gt=0, le=4000)]
+NoteText = Annotated[str, Field(max_length=500)]
 ZoneName = Annotated[str, Field(pattern=r"^[0-9a-z-]{1,40}$")]
 
 FROM_BOTH_SIDES = 0.5
@@ -87,10 +88,27 @@ class ZoneKind(StrEnum):
     """It is cleared."""
     KEEP = "keep"
     """All outside of it is cleared, but for what other zones keep."""
+    BLACKOUT = "blackout"
+    """It is black, and nothing of what was there is left."""
+    HIGHLIGHT = "highlight"
+    BOX = "box"
+    LINE = "line"
+    """From its top left corner to the bottom right one."""
+    RISING_LINE = "rising_line"
+    """From its bottom left corner to the top right one."""
+    NOTE = "note"
+
+    @property
+    def is_drawn(self) -> bool:
+        """Whether something is drawn there, in colour."""
+        return self in DRAWN
+
+
+DRAWN = frozenset({ZoneKind.HIGHLIGHT, ZoneKind.BOX, ZoneKind.LINE, ZoneKind.RISING_LINE, ZoneKind.NOTE})
 
 
 class SheetZone(BaseModel):
-    """An area of a sheet that is cleared, or outside which all is. It stays there when the page is framed anew."""
+    """An area of a sheet that is cleared or marked, or outside which all is. It stays there however it is framed."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
@@ -99,6 +117,8 @@ class SheetZone(BaseModel):
     kind: ZoneKind
     corners: Quad
     """On the capture, or on the sheet of a photo once it is flat."""
+    text: NoteText = ""
+    """Of a note."""
 
     def box(self) -> NDArray[np.float64]:
         """Return the box round it: left, top, right, bottom in mm."""

@@ -15,7 +15,7 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import examine, page_jpeg
-from papiermappe.core.treatment import SURE, Origin, Tone, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Origin, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
@@ -46,8 +46,10 @@ def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> N
         page = session.get(Page, page_id)
         if page is None or page.analysis is not None:
             return
-        capture, usual_height_mm = page.capture, _usual_height_mm(session, page)
-    _analyse(store, page_id, capture, compute, max_px, None, usual_height_mm)
+        capture, treatment, usual_height_mm = page.capture, treatment_of(page), _usual_height_mm(session, page)
+    # a page of a spread stands as the spread did
+    upright = TurnEstimate(treatment.quarter_turns, 1.0) if treatment.part else None
+    _analyse(store, page_id, capture, compute, max_px, upright, usual_height_mm, treatment.part)
 
 
 def find_upright(
@@ -82,10 +84,11 @@ def _analyse(
     max_px: int,
     upright: TurnEstimate | None,
     usual_height_mm: float | None,
+    part: Part | None = None,
 ) -> None:
     picture = captured_picture(store, capture, max_px)
     size = PictureSize.LANE
-    found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm)
+    found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part)
     analysis = found.analysis
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
@@ -176,4 +179,5 @@ def _with_comparisons(analysis: Analysis, earlier: Analysis | None) -> Analysis:
 
 
 def _is_blank_back(page: Page, analysis: Analysis) -> bool:
-    return page.side is Side.BACK and analysis.is_blank and not page.set_aside
+    is_leaf = analysis.treatment.part is None  # an empty page of a booklet is one of its pages
+    return page.side is Side.BACK and is_leaf and analysis.is_blank and not page.set_aside

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import Session, defer, lazyload
 
-from papiermappe.core.operations import CopyToMappe, Journaled, MoveToMappe, Operation, TakeAgain
+from papiermappe.core.operations import Journaled, MoveToMappe, Operation, TakeAgain
 from papiermappe.core.operations.model import Changes, Fields
 from papiermappe.core.order.places import Side
 from papiermappe.message import Message
@@ -71,9 +71,7 @@ def record(
     Raises:
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
-    # copies lie nowhere yet
-    copies = operation.pages if isinstance(operation, CopyToMappe) else ()
-    nowhere = Page.id.in_(copies) & Page.mappe_id.is_(None)
+    nowhere = Page.id.in_(operation.new_pages) & Page.mappe_id.is_(None)
     query = select(Page).where(Page.mappe_id.in_(list(mappen)) | nowhere)
     if not operation.by_captures:
         query = query.options(lazyload(Page.capture))

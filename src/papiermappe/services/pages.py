@@ -6,6 +6,7 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
+from papiermappe.core.geometry import Quad
 from papiermappe.core.operations import PageState
 from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.dividers import CodeRule, meaning_of
@@ -79,8 +80,14 @@ def page_state(
         begins=page.begins,
         accepted=tuple(page.accepted),
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
+        printed_area=_printed_area(page) if with_capture else None,
         stored_found=page.analysis["treatment"] if with_capture and page.analysis else None,
     )
+
+
+def _printed_area(page: Page) -> Quad | None:
+    analysis = analysis_of(page)
+    return analysis.printed_area if analysis else None
 
 
 def _scan_mm(capture: Capture, page: Page) -> tuple[float, float]:

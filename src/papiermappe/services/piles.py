@@ -285,7 +285,5 @@ def _sheet(page: Page) -> _Sheet:
 
 def _name(sheets: Sequence[_Sheet]) -> str:
     """Return the name of a pile: it depends on all that is seen of its pages."""
-    seen = [
-        (one.page.id, one.picture, [(zone.kind.value, zone.corners) for zone in one.treatment.zones]) for one in sheets
-    ]
+    seen = [(one.page.id, one.picture, one.treatment.zones) for one in sheets]
     return hashlib.sha256(repr(seen).encode()).hexdigest()[:32]

@@ -25,15 +25,29 @@ from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, Jou
 
 
 @transaction
-def undo(caller: Caller, session: Session, mappe_id: int, seq: int) -> int:
-    """Take an entry back. Raises NotFound, NotPossible, ChangedMeanwhile."""
-    return _reverse(caller, session, mappe_id, seq, EntryKind.UNDO)
+def undo(caller: Caller, session: Session, mappe_id: int, seq: int | None = None) -> int:
+    """Take an entry back; without one, the newest that the caller has made and that stands.
+
+    A window does not name the entry: what its person did a moment ago it may not have heard of yet.
+
+    Raises:
+        NotFound: Mappe or entry are not there.
+        NotPossible: there is nothing to undo.
+        ChangedMeanwhile: somebody has set the same field since.
+    """
+    chosen = undo_stack(session, mappe_id, caller.author).undo if seq is None else seq
+    if chosen is None:
+        raise NotPossible("nothing_to_undo")
+    return _reverse(caller, session, mappe_id, chosen, EntryKind.UNDO)
 
 
 @transaction
-def redo(caller: Caller, session: Session, mappe_id: int, seq: int) -> int:
-    """Do an entry again that was undone. Raises NotFound, NotPossible, ChangedMeanwhile."""
-    return _reverse(caller, session, mappe_id, seq, EntryKind.REDO)
+def redo(caller: Caller, session: Session, mappe_id: int, seq: int | None = None) -> int:
+    """Do an entry again that was undone; without one, what the caller has undone last. Raises as `undo` does."""
+    chosen = undo_stack(session, mappe_id, caller.author).redo if seq is None else seq
+    if chosen is None:
+        raise NotPossible("nothing_to_redo")
+    return _reverse(caller, session, mappe_id, chosen, EntryKind.REDO)
 
 
 class UndoStack(NamedTuple):

@@ -2,8 +2,11 @@
 
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
+from enum import StrEnum
 from typing import Any, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
@@ -26,6 +29,7 @@ from papiermappe.services.pages import analysis_of, page_facts, printed_on_page,
 from papiermappe.services.pairing_by_itself import RunPairing
 from papiermappe.services.places import PagePlace, as_places, places
 from papiermappe.services.printed import PrintedPage
+from papiermappe.services.splitting import gutter_of
 from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
@@ -45,6 +49,14 @@ NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DI
 """Findings that leave the text of a page as legible as it is; they are told at the page only."""
 
 
+class SpreadKind(StrEnum):
+    """How well it is known that a page is two, and where they meet."""
+
+    SURE = "sure"
+    UNSURE = "unsure"
+    BY_HAND = "by_hand"
+
+
 class PageView(PagePlace):
     """A page as the lanes show it."""
 
@@ -60,6 +72,8 @@ class PageView(PagePlace):
     """Of the scan."""
     analysed: bool
     blank: bool
+    spread: SpreadKind | None
+    """Whether it can be split into two pages; None where it is no spread."""
     warnings: list[Message]
     """What a person should check; empty where all is well."""
 
@@ -86,12 +100,14 @@ class FrameView(BaseModel):
 
 
 class ZoneView(BaseModel):
-    """A zone that is cleared on a page, or outside which all is."""
+    """A zone that is cleared or marked on a page, or outside which all is cleared."""
 
     name: str
     kind: ZoneKind
     corners: list[tuple[float, float]]
     """On the page as it is seen, in mm."""
+    text: str
+    """Of a note."""
     pages: list[int]
     """All pages of the Mappe that have it."""
 
@@ -106,6 +122,10 @@ class PageDetail(BaseModel):
     scan_height_mm: float
     frame: FrameView
     zones: list[ZoneView]
+    gutter: list[tuple[float, float]] | None
+    """Where it would be split, on the page as it is seen, in mm; None where it is no spread."""
+    block: Zone | None
+    """What is printed on it, as it is seen; None where nothing is."""
     run: int
     """Its number in its Mappe."""
     sheet: int | None
@@ -323,8 +343,19 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
         byte_size=capture.byte_size,
         analysed=analysis is not None,
         blank=analysis is not None and analysis.is_blank,
+        spread=_spread_kind(treatment, analysis),
         warnings=_warnings(treatment, analysis, page.accepted) if analysis else [],
     )
+
+
+def _spread_kind(treatment: Treatment, analysis: Analysis | None) -> SpreadKind | None:
+    if treatment.part is not None:
+        return None
+    if treatment.gutter is not None:
+        return SpreadKind.BY_HAND
+    if analysis is None or analysis.spread is None:
+        return None
+    return SpreadKind.SURE if analysis.spread.confidence >= SURE else SpreadKind.UNSURE
 
 
 def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
@@ -333,7 +364,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         page = visible_page(caller, session, page_id)
         capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
-        printed = printed_on_page(page)
+        printed, gutter = printed_on_page(page), gutter_of(page)
         holders = _zone_holders(session, page.mappe_id) if treatment.zones else {}
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     flat_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
@@ -349,11 +380,16 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
             ZoneView(
                 name=zone.name,
                 kind=zone.kind,
+                text=zone.text,
                 corners=[(x, y) for x, y in frame.on_page(zone.corners, treatment.quarter_turns).round(2).tolist()],
                 pages=holders.get(zone.name, [page_id]),
             )
             for zone in treatment.zones
         ],
+        gutter=frame.on_page(gutter, treatment.quarter_turns).round(2).tolist() if gutter else None,
+        block=_box_round(frame.on_page(analysis.printed_area, treatment.quarter_turns))
+        if analysis and analysis.printed_area
+        else None,
         run=number or 0,
         sheet=capture.sheet,
         file_name=capture.file_name,
@@ -382,9 +418,7 @@ def _findings(
 
     def placed(zone: Zone) -> Zone:
         """Return the box round a place of the page as it was analysed, on the page as it is now."""
-        corners = after.on_page(before.on_sheet(zone.corners(), then.quarter_turns), now.quarter_turns)
-        (left, top), (right, bottom) = corners.min(axis=0).round(2).tolist(), corners.max(axis=0).round(2).tolist()
-        return Zone(x_mm=left, y_mm=top, width_mm=max(right - left, 0.01), height_mm=max(bottom - top, 0.01))
+        return _box_round(after.on_page(before.on_sheet(zone.corners(), then.quarter_turns), now.quarter_turns))
 
     return [
         FindingView(
@@ -395,6 +429,12 @@ def _findings(
         )
         for finding in analysis.findings
     ]
+
+
+def _box_round(corners: NDArray[np.float64]) -> Zone:
+    """Return the upright box round places of a page."""
+    (left, top), (right, bottom) = corners.min(axis=0).round(2).tolist(), corners.max(axis=0).round(2).tolist()
+    return Zone(x_mm=left, y_mm=top, width_mm=max(right - left, 0.01), height_mm=max(bottom - top, 0.01))
 
 
 def _message_of(finding: Finding) -> Message:

@@ -8,9 +8,10 @@ from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse
 
 from papiermappe.core.operations import Operation
+from papiermappe.core.operations.model import PageIds
 from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
-from papiermappe.services import delivering, journal, mappen, undoing
+from papiermappe.services import delivering, journal, mappen, splitting, undoing
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.places import PagePlace
 from papiermappe.services.printed import printed_view
@@ -37,7 +38,16 @@ class Operate(BaseModel):
 class Step(BaseModel):
     """An entry of the journal, to be undone or redone."""
 
-    entry: Change
+    entry: Change | None = None
+    """None: the newest of the person who asks."""
+
+
+class Split(BaseModel):
+    """Spreads that are split, by somebody who knew all changes up to `seen`."""
+
+    pages: PageIds
+    right_to_left: bool = False
+    seen: Change
 
 
 class Done(BaseModel):
@@ -74,6 +84,15 @@ async def events(
 def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> Done | None:
     """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
     entry = journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
+    return None if entry is None else _done(ctx, caller, mappe_id, entry)
+
+
+@router.post("/split")
+def split(ctx: Ctx, caller: Asks, mappe_id: Id, command: Split) -> Done | None:
+    """Split spreads into their two pages."""
+    entry = splitting.split_spreads(
+        caller, ctx.store, mappe_id, command.pages, command.seen, right_to_left=command.right_to_left
+    )
     return None if entry is None else _done(ctx, caller, mappe_id, entry)
 
 

@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 
 from papiermappe.core.clean import (
     Areas,
-    align_margins,
     binarise,
     clear,
     despeckle,
@@ -18,12 +17,12 @@ from papiermappe.core.clean import (
     find_gutter,
     find_sheet,
     find_sheets,
+    find_text_block,
     find_upright,
     judge_blank,
     judge_colour,
     judge_quality,
     rectify,
-    split_spread,
     whiten,
 )
 from papiermappe.core.picture import Pixels
@@ -43,10 +42,9 @@ FUNCTIONS: dict[str, Callable[[Pixels], object]] = {
     "despeckle": lambda page: despeckle(page, 150),
     "clear": lambda page: clear(page, Areas([np.array([(0.0, 0.0), (3.0, 0.0), (3.0, 3.0), (0.0, 3.0)])]), 150),
     "find_gutter": lambda page: find_gutter(page, 150),
-    "split_spread": lambda page: split_spread(page, 150),
     "find_corners": find_corners,
     "rectify": lambda page: rectify(page, CORNERS),
-    "align_margins": lambda page: align_margins([page], 150),
+    "find_text_block": lambda page: find_text_block(page, 150),
 }
 every_function = pytest.mark.parametrize("function", FUNCTIONS.values(), ids=FUNCTIONS)
 

@@ -7,9 +7,9 @@ from benchmarks.corpus.pages import skewed_pages
 
 from papiermappe.core.clean import (
     FindingKind,
-    align_margins,
     binarise,
     despeckle,
+    find_text_block,
     judge_quality,
     whiten,
 )
@@ -87,13 +87,15 @@ def test_specks_go_and_dots_beside_letters_stay(page: Pixels) -> None:
     assert clean.sum() == ink.sum() - 1
 
 
-def test_margins_are_aligned_to_those_of_most_pages(page: Pixels) -> None:
+def test_a_text_block_goes_with_the_page_and_a_fold_is_none_of_it(page: Pixels) -> None:
     plain = np.where(page[..., :1] < 60, page, np.uint8(250))
     moved = np.roll(plain, (px(6), px(-4)), axis=(0, 1))
-    shifts = align_margins([plain, moved, plain, np.full_like(page, 250)], DPI)
-    assert shifts[1].x_mm == pytest.approx(4, abs=0.5)
-    assert shifts[1].y_mm == pytest.approx(-6, abs=0.5)
-    assert all(shift.x_mm == pytest.approx(0, abs=0.3) for shift in (shifts[0], shifts[2], shifts[3]))
+    moved[:, px(8) : px(9)] = 40  # the shadow of a fold, from top to bottom
+    here, there = find_text_block(plain, DPI), find_text_block(moved, DPI)
+    assert here is not None
+    assert there is not None
+    assert [after - before for before, after in zip(here, there, strict=True)] == pytest.approx([-4, 6, -4, 6], abs=0.3)
+    assert find_text_block(np.full_like(page, 250), DPI) is None
 
 
 def test_a_good_page_gives_no_finding() -> None:

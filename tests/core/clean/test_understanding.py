@@ -13,16 +13,17 @@ from benchmarks.corpus.turned import turned_pages
 
 from papiermappe.core.clean import (
     ColourKind,
-    FoldKind,
     estimate_skew,
     find_gutter,
     find_sheet,
+    find_spread,
     find_upright,
     judge_blank,
     judge_colour,
-    split_spread,
 )
 from papiermappe.core.geometry import mm_to_px
+from papiermappe.core.picture import to_grey
+from papiermappe.core.treatment import SURE
 
 SEED = 5
 
@@ -65,19 +66,20 @@ def test_the_gutter_runs_along_the_fold() -> None:
         assert np.abs(cols - spread.fold_px).max() <= mm_to_px(1.0, 150)
 
 
-def test_a_spread_is_cut_left_page_first_unless_it_is_read_the_other_way() -> None:
+def test_a_spread_is_told_from_a_page_and_from_what_ends_on_a_lid() -> None:
     spread = next(spreads([0], SEED))
-    gutter = find_gutter(spread.pixels, 150)
-    assert gutter.kind is FoldKind.SHADOW
-    left, right = split_spread(spread.pixels, 150, gutter)
+    grey = to_grey(spread.pixels)
+    found = find_spread(grey, 150)
+    assert found is not None
+    assert found.confidence >= SURE
+    assert len(found.gutter) < 10
+    assert abs(mm_to_px(found.gutter[3][0], 150) - spread.fold_px.mean()) <= mm_to_px(1.5, 150)
     middle = round(float(spread.fold_px.mean()))
-    assert abs(left.shape[1] - middle) <= mm_to_px(1.5, 150)
-    assert np.array_equal(left[:, :100], spread.pixels[:, :100])
-    assert np.array_equal(right[:, -100:], spread.pixels[:, -100:])
-    assert [page.shape for page in split_spread(spread.pixels, 150, gutter, right_to_left=True)] == [
-        right.shape,
-        left.shape,
-    ]
+    assert find_spread(np.ascontiguousarray(grey[:, :middle]), 150) is None  # higher than wide
+    beside_lid = grey.copy()
+    beside_lid[:, middle + 6 :] = 60  # the right page is not there: a dark lid
+    edge = find_spread(beside_lid, 150)
+    assert edge is None or edge.confidence < SURE
 
 
 def test_sheets_are_found_on_every_backing_and_nothing_is_lost() -> None:

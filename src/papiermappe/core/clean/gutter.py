@@ -1,21 +1,19 @@
-"""The fold between the two pages of a spread, and cutting the spread there.
+"""The fold between the two pages of a spread.
 
 A fold shows as a soft dark valley that runs from top to bottom. Print is taken out by the median over a band of rows;
 what is left is searched for the deepest path (dynamic programming, as for seams). Where nothing is dark, the
 widest space without print tells the pages apart.
 """
 
-import math
 from enum import StrEnum
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_of
 from papiermappe.core.clean.valleys import valley_depths
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Point, mm_to_px, px_to_mm
+from papiermappe.core.geometry import Point, px_to_mm
 from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
 
 SEARCH_DPI = 75
@@ -72,39 +70,6 @@ def find_gutter(page: Pixels, dpi: float) -> Gutter:
     if mean_depth >= FOLD_LEVELS and (along > FOLD_LEVELS / 2).mean() >= HELD_SHARE:
         return _along(depth, path, band_rows, grey.shape[0], work_dpi, mean_depth)
     return _space(grey, work_dpi)
-
-
-def split_spread(
-    page: Pixels, dpi: float, gutter: Gutter | None = None, right_to_left: bool = False
-) -> tuple[Pixels, Pixels]:
-    """Cut a spread along its gutter.
-
-    Args:
-        page: grey (h, w) or RGB (h, w, 3), uint8.
-        dpi: its resolution.
-        gutter: where; looked for if not given.
-        right_to_left: the right page is the first.
-
-    Returns:
-        The first and the second page. What lies beyond a slanting or curved gutter is filled with bare paper.
-    """
-    line = gutter or find_gutter(page, dpi)
-    cols_px = [mm_to_px(x, dpi) for x, _ in line.points]
-    width = page.shape[1]
-    last, first = min(max(math.ceil(max(cols_px)), 1), width), max(min(math.floor(min(cols_px)), width - 1), 0)
-    left = part_of(page, dpi, line, right=False)[:, :last]
-    right = part_of(page, dpi, line, right=True)[:, first:]
-    return (right, left) if right_to_left else (left, right)
-
-
-def part_of(page: Pixels, dpi: float, gutter: Gutter, right: bool) -> Pixels:
-    """Return a spread, (h, w, ...) as it is, with bare paper on the other side of its gutter. Raises PictureRefused."""
-    height, width = checked(page, dpi).shape[:2]
-    rows_px, cols_px = ([mm_to_px(point[at], dpi) for point in gutter.points] for at in (1, 0))
-    cut = np.interp(np.arange(height) + 0.5, rows_px, cols_px)
-    beyond = np.arange(width)[None, :] + 0.5 > cut[:, None]
-    other = ~beyond if right else beyond
-    return np.where(other if page.ndim == 2 else other[..., None], paper_of(page, dpi), page)
 
 
 def _deepest_path(depth: NDArray[np.float32]) -> NDArray[np.intp]:

@@ -3,6 +3,7 @@
 `apply` is pure. It says which fields of which pages become what, and names no field that stays as it is.
 """
 
+from papiermappe.core.operations.aligning import AlignMargins, MoveText
 from papiermappe.core.operations.arranging import (
     BringBack,
     CopyToMappe,
@@ -21,6 +22,7 @@ from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Un
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
+from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
@@ -29,6 +31,7 @@ from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 __all__ = [
     "JOURNALED",
     "AcceptWarnings",
+    "AlignMargins",
     "BringBack",
     "Changes",
     "CopyToMappe",
@@ -36,11 +39,13 @@ __all__ = [
     "Cut",
     "CutIntoMappen",
     "DrawnZone",
+    "Halves",
     "Interleave",
     "JoinMappe",
     "Journaled",
     "Move",
     "MoveSides",
+    "MoveText",
     "MoveToMappe",
     "Nudge",
     "Operation",
@@ -51,6 +56,7 @@ __all__ = [
     "RemoveZones",
     "Reverse",
     "SetAside",
+    "SetGutter",
     "SetPageSize",
     "SetSkew",
     "SetTone",
@@ -58,6 +64,7 @@ __all__ = [
     "SortByArrival",
     "SortByFiles",
     "SortByNumbers",
+    "SplitSpreads",
     "Straighten",
     "TakeAgain",
     "Turn",

@@ -181,6 +181,11 @@ class CopyToMappe(_IntoMappe):
 
     kind: Literal["copy_to_mappe"] = "copy_to_mappe"
 
+    @property
+    def new_pages(self) -> Sequence[int]:
+        """The copies."""
+        return self.pages
+
 
 def _sorted(pages: Sequence[PageState], chosen: Sequence[int], key: Callable[[Sequence[Place]], Any]) -> Changes:
     """Return the places of chosen sheets, or single pages, once they lie in the order of a key."""

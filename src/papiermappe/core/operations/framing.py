@@ -102,7 +102,7 @@ class UseFound(BaseOperation):
 
     kind: Literal["use_found"] = "use_found"
     by_captures: ClassVar[bool] = True
-    step: Literal["straighten", "crop", "turn"]
+    step: Literal["straighten", "crop", "turn", "margins"]
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the found values, where they are known and others are in use."""

@@ -8,6 +8,7 @@ from typing import Annotated, Any, ClassVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from papiermappe.core.geometry import Quad
 from papiermappe.core.order.places import Place, Side
 from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PapiermappeError
@@ -46,6 +47,8 @@ class PageState:
     """The codes of warnings about it that a person has looked at: it is fine."""
     scan_mm: tuple[float, float] = (0.0, 0.0)
     """Width and height of its capture, or of the sheet on a photo once it is flat, where that is needed."""
+    printed_area: Quad | None = None
+    """Corners of what is printed on it, where `scan_mm` measures, where that is needed and known."""
     stored_found: Mapping[str, Any] | None = None
     """The treatment that follows from what the machine found, as JSON; None where it has not been examined."""
 
@@ -121,6 +124,11 @@ class BaseOperation(BaseModel):
     def message(self, count: int) -> Message:
         """Return the history's sentence for the operation, given that it changed `count` pages."""
         return Message(code=str(self.model_dump()["kind"]), params={"count": count})
+
+    @property
+    def new_pages(self) -> Sequence[int]:
+        """Pages that have been made for it, and lie nowhere yet."""
+        return ()
 
     def named(self, pages: Sequence[PageState]) -> Iterator[PageState]:
         """Yield the pages that the operation names."""

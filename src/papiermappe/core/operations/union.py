@@ -4,6 +4,7 @@ from typing import Annotated
 
 from pydantic import Field, TypeAdapter
 
+from papiermappe.core.operations.aligning import AlignMargins, MoveText
 from papiermappe.core.operations.arranging import (
     BringBack,
     CopyToMappe,
@@ -21,24 +22,28 @@ from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
+from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.zoning import PutZones, RemoveZones
 
 Operation = Annotated[
     AcceptWarnings
+    | AlignMargins
     | BringBack
     | Crop
     | Cut
     | Interleave
     | Move
     | MoveSides
+    | MoveText
     | MoveToMappe
     | Nudge
     | PutZones
     | RemoveZones
     | Reverse
     | SetAside
+    | SetGutter
     | SetPageSize
     | SetSkew
     | SetTone
@@ -52,7 +57,9 @@ Operation = Annotated[
     Field(discriminator="kind"),
 ]
 
-Journaled = Annotated[Operation | TakeAgain | CopyToMappe | CutIntoMappen | JoinMappe, Field(discriminator="kind")]
+Journaled = Annotated[
+    Operation | TakeAgain | CopyToMappe | CutIntoMappen | JoinMappe | SplitSpreads, Field(discriminator="kind")
+]
 """What the journal knows: also what windows cannot send."""
 
 JOURNALED: TypeAdapter[Journaled] = TypeAdapter(Journaled)

@@ -1,4 +1,4 @@
-"""Operations on the zones that are cleared, or outside which all is: the station Tidy."""
+"""Operations on zones: what is cleared, blacked out and marked. The station Tidy."""
 
 from collections.abc import Sequence
 from typing import Annotated, Any, ClassVar, Literal
@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.treatment import MAX_PAGE_MM, MAX_ZONES, page_box
-from papiermappe.core.zones import SheetZone, Zone, ZoneKind, ZoneName
+from papiermappe.core.zones import NoteText, SheetZone, Zone, ZoneKind, ZoneName
 from papiermappe.message import Message
 
 PageMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
@@ -21,6 +21,8 @@ class DrawnZone(BaseModel):
     name: ZoneName
     does: ZoneKind
     zone: Zone
+    text: NoteText = ""
+    """Of a note."""
 
 
 class PutZones(BaseOperation):
@@ -61,21 +63,25 @@ class PutZones(BaseOperation):
             first, second, third, fourth = (
                 (round(float(x_mm), 3), round(float(y_mm), 3)) for x_mm, y_mm in box.on_sheet(carried.corners(), turns)
             )
-            laid.append(SheetZone(name=drawn.name, kind=drawn.does, corners=(first, second, third, fourth)))
+            laid.append(
+                SheetZone(name=drawn.name, kind=drawn.does, corners=(first, second, third, fourth), text=drawn.text)
+            )
         return [*laid, *self.on_scan]
 
     def message(self, count: int) -> Message:
-        """Return a message that tells what is cleared."""
+        """Return a message that tells what is cleared or marked."""
         number = len(self.zones) + len(self.on_scan)
         if number > 1 or self.on_scan:
             return Message(code="put_zones", params={"count": count, "zones": number})
         (drawn,) = self.zones
+        if drawn.does.is_drawn:
+            return Message(code="put_mark", params={"count": count})
         size = {"width_mm": round(drawn.zone.width_mm, 1), "height_mm": round(drawn.zone.height_mm, 1)}
         return Message(code=f"put_zone_{drawn.does.value}", params={"count": count, **size})
 
 
 class RemoveZones(BaseOperation):
-    """Take zones away by their names, all of them where none is named: what was cleared is to be seen again."""
+    """Take zones away by their names, all of them where none is named: what was there is to be seen again."""
 
     kind: Literal["remove_zones"] = "remove_zones"
     names: Annotated[tuple[ZoneName, ...], Field(max_length=MAX_ZONES)] = ()

@@ -238,6 +238,8 @@ class DrawnSide:
     paper: PaperSize
     pdf: bytes
     lines: tuple[PrintedLine, ...]
+    sideways: bool = False
+    """It lies with its right edge at the top."""
 
     def raster(self, dpi: float) -> NDArray[np.uint8]:
         """Return the side as RGB (h, w, 3), ink on pure white."""
@@ -247,17 +249,24 @@ class DrawnSide:
                 page = document[0].render(scale=dpi / 72, rev_byteorder=True).to_numpy().copy()
             finally:
                 document.close()
-        return np.ascontiguousarray(page[:, :, :3])
+        return np.ascontiguousarray(np.rot90(page[:, :, :3]) if self.sideways else page[:, :, :3])
 
 
 @lru_cache(maxsize=256)
-def draw_side(paper: PaperSize, draw: Draw | None) -> DrawnSide:
-    """Draw one side; None is blank paper."""
+def draw_side(paper: PaperSize, draw: Draw | None, *, sideways: bool = False) -> DrawnSide:
+    """Draw one side as it lies.
+
+    Args:
+        paper: as it lies.
+        draw: what is on it; None: nothing.
+        sideways: it is drawn on the turned paper, which lies with its right edge at the top.
+    """
     out = io.BytesIO()
-    size_pt = (paper.width_mm * POINTS_PER_MM, paper.height_mm * POINTS_PER_MM)
-    drawing = Drawing(paper, Canvas(out, pagesize=size_pt, invariant=1))
+    drawn_on = paper.turned() if sideways else paper
+    size_pt = (drawn_on.width_mm * POINTS_PER_MM, drawn_on.height_mm * POINTS_PER_MM)
+    drawing = Drawing(drawn_on, Canvas(out, pagesize=size_pt, invariant=1))
     if draw is not None:
         draw(drawing)
     drawing.canvas.showPage()
     drawing.canvas.save()
-    return DrawnSide(paper, out.getvalue(), tuple(drawing.lines))
+    return DrawnSide(paper, out.getvalue(), tuple(drawing.lines), sideways)

@@ -22,6 +22,10 @@ class DrawnSheet:
 
     front: Draw
     back: Draw | None = None
+    paper: PaperSize | None = None
+    """As it lies; None: as all of the original."""
+    sideways: bool = False
+    """It lies with its right edge at the top."""
 
 
 @dataclass(frozen=True)
@@ -32,6 +36,8 @@ class Original:
     title: str
     paper: PaperSize
     sheets: tuple[DrawnSheet, ...]
+    bound: bool = False
+    """On the glass a hand turns its leaves: one place after the other lies there."""
 
 
 def _letterhead(page: Drawing) -> None:
@@ -322,15 +328,31 @@ def _notice(page: Drawing, number: int) -> None:
     page.text(100, 284, f"Page {number}", 10)
 
 
+def _handbook_cover(page: Drawing, title: str) -> None:
+    page.box(0, 0, page.paper.width_mm, page.paper.height_mm, fill="#dfe8d3", stroke=None)
+    page.box(0, 52, page.paper.width_mm, 34, fill="#1d6b46", stroke=None)
+    page.text(14, 74, title, 26, "Helvetica-Bold", "#ffffff")
+    page.text(14, 110, COOPERATIVE, 12, "Helvetica-Bold", "#17453f")
+    page.text(14, 117, "for members, third printing", 10, "Helvetica")
+    _staples(page, 2.5)
+
+
 def _handbook_spread(page: Drawing, left_number: int) -> None:
-    page.shade(page.paper.width_mm / 2 - 11, 0, 22, page.paper.height_mm, darkness=0.45)  # it is laid open at the fold
+    middle_mm = page.paper.width_mm / 2
+    page.shade(middle_mm - 11, 0, 22, page.paper.height_mm, darkness=0.45)  # it is laid open at the fold
     for at, x_mm in enumerate((14.0, 160.0)):
         number = left_number + at
-        page.text(x_mm, 22, f"Pruning handbook, lesson {number}", 12, "Times-Bold")
-        y_mm = 32.0
-        for part in range(5):
+        page.text(x_mm, 22 + number % 3, f"Pruning handbook, lesson {number}", 12, "Times-Bold")
+        y_mm = 32.0 + number % 3
+        for part in range(5 if number % 4 else 2):
             y_mm = page.paragraph(x_mm, y_mm, 122, _prose(number + part, 3), 10.5)
         page.text(x_mm + 58, 200, str(number), 10)
+    _staples(page, middle_mm - 0.4)
+
+
+def _staples(page: Drawing, x_mm: float) -> None:
+    for y_mm in (52.0, 150.0):
+        page.rule(x_mm, y_mm, x_mm, y_mm + 12, 1.3, "#7f8386")
 
 
 def _minutes(page: Drawing, number: int) -> None:
@@ -395,9 +417,13 @@ _ALL = (
     Original("notice", "Stapled notice, 2 sheets", A4, _both_sides(_notice, 1, 3)),
     Original(
         "handbook",
-        "Pruning handbook laid open, 2 spreads",
-        A4.turned(),
-        tuple(DrawnSheet(partial(_handbook_spread, left_number=number)) for number in (6, 8)),
+        "Pruning handbook, stapled: a cover and 8 spreads",
+        A4,
+        (
+            DrawnSheet(partial(_handbook_cover, title="The pruning year"), paper=A5),
+            *(DrawnSheet(partial(_handbook_spread, left_number=number), sideways=True) for number in range(2, 18, 2)),
+        ),
+        bound=True,
     ),
     _one_sheet("divider-hail", "Divider for hail damage", partial(_divider, name="Hail damage")),
     _one_sheet("divider-leases", "Divider for leases", partial(_divider, name="Lease Upper Meadow")),

@@ -16,6 +16,7 @@ from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.paper.physics import Lay, Optics, Region, corners_mm, lay_sheet
 from papiermappe.standin.scanner.profiles import Profile, Source
 
+READING_DPI = 150
 NOTHING = "nothing"
 
 
@@ -51,7 +52,8 @@ class LaidSheet(BaseModel):
         original = ORIGINALS[self.original]
         drawn = original.sheets[self.sheet]
         shows_front = (side is Side.FRONT) != self.turned_over
-        return draw_side(original.paper, drawn.front if shows_front else drawn.back)
+        paper = drawn.paper or original.paper
+        return draw_side(paper, drawn.front if shows_front else drawn.back, sideways=drawn.sideways)
 
 
 class SheetBeside(BaseModel):
@@ -94,6 +96,8 @@ class Paper(BaseModel):
     glass: LaidSheet | None = None
     beside: list[SheetBeside] = []
     """Other originals on the glass."""
+    leaves: list[LaidSheet] = Field(default_factory=list)
+    """What is bound, and lies on the glass once it is turned there."""
     cover_open: bool = False
     lid_raised: bool = False
     """Something thick keeps the lid from lying flat."""
@@ -262,9 +266,12 @@ class Device:
     def lay_on_glass(self, sheets: Sequence[LaidSheet]) -> None:
         """Lay the first sheet into the corner, and the others apart from it and from each other, row by row.
 
-        Those for which there is no room are left away.
+        Those for which there is no room are left away. Of what is bound, one place after the other will lie there.
         """
-        self.paper.glass, self.paper.beside = sheets[0], []
+        self.paper.glass, self.paper.beside, self.paper.leaves = sheets[0], [], []
+        if ORIGINALS[sheets[0].original].bound:
+            self.paper.leaves = list(sheets[1:])
+            return
         glass = self.profile.glass
         if glass is None:
             return
@@ -363,6 +370,8 @@ class Device:
         """Note that a side has reached the client; a glass job ends with it."""
         if job.request.source == "Platen":
             job.state, job.reason = JobState.COMPLETED, "JobCompletedSuccessfully"
+            if self.paper.leaves and job.request.dpi >= READING_DPI:  # not after a look
+                self.paper.glass = self.paper.leaves.pop(0)
 
     def cancel(self, job: Job) -> None:
         """End a job before its time."""

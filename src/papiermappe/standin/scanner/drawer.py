@@ -191,7 +191,7 @@ class Drawer:
 
     async def _take_out(self, request: web.Request) -> web.Response:
         paper = self._device(request).paper
-        paper.feeder, paper.glass, paper.beside = [], None, []
+        paper.feeder, paper.glass, paper.beside, paper.leaves = [], None, [], []
         return self._done(request)
 
     def _done(self, request: web.Request) -> web.Response:

@@ -18,10 +18,13 @@ import { file } from "./stations/file.js";
 import { filesChoice, incomingFiles } from "./stations/files.js";
 import { createGlass, glassView } from "./stations/glass.js";
 import { intake } from "./stations/intake.js";
+import { margins } from "./stations/margins.js";
+import { marks } from "./stations/marks.js";
 import { moving, tray } from "./stations/moving.js";
 import { order } from "./stations/order.js";
 import { pairing } from "./stations/pairing.js";
 import { scanners } from "./stations/scanners.js";
+import { spreads } from "./stations/spreads.js";
 import { keptTickets } from "./stations/tickets.js";
 import { tidy } from "./stations/tidy.js";
 import { createTickets } from "./tickets.js";
@@ -97,6 +100,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("tray", tray(mappe, Alpine.store("moving")));
   Alpine.data("pairing", pairing(mappe, Alpine.store("pairing")));
   Alpine.data("tidy", tidy(mappe, Alpine.store("pile"), facts));
+  Alpine.data("margins", margins(mappe));
+  Alpine.data("marks", marks());
+  Alpine.data("spreads", spreads(mappe));
   Alpine.data("file", file(mappe, facts));
   Alpine.data("desk", () => ({
     get sheetCount() { return mappe.sheetCount; },

@@ -97,7 +97,8 @@ export function layLine(svg, sheet, laid) {
 /**
  * Have an area drawn: the next drag on a page goes from one of its corners to the opposite one.
  * @param {SVGSVGElement} svg @param {SVGGElement} sheet measured in mm
- * @param {(area: { x: number, y: number, width: number, height: number }) => void} laid not told of one that is too small
+ * @param {(area: { x: number, y: number, width: number, height: number }, rises: boolean) => void} laid and whether it was
+ *   drawn from the bottom left or the top right; not told of one that is too small
  * @returns {() => void} ends it
  */
 export function layArea(svg, sheet, laid) {
@@ -107,7 +108,7 @@ export function layArea(svg, sheet, laid) {
   });
   return onNextDrag(svg, sheet, rectangle, between, (from, to) => {
     const area = between(from, to);
-    if (Math.min(area.width, area.height) >= LEAST_AREA_MM) laid(area);
+    if (Math.max(area.width, area.height) >= LEAST_AREA_MM) laid(area, (to.x - from.x) * (to.y - from.y) < 0);
   });
 }
 

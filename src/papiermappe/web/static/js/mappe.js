@@ -6,7 +6,7 @@ import { pages as pagesInWords, t } from "./words.js";
 /**
  * @typedef {{ code: string, text: string }} Message
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null, picture: string, scan: number,
- *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, warnings: Message[] }} Page
+ *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, spread: "sure" | "unsure" | "by_hand" | null, warnings: Message[] }} Page
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null }} Place
  * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
  * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
@@ -113,6 +113,7 @@ export function createMappe(event, facts) {
     lost: "",
     arrivals: "",
     commanding: 0,
+    answered: 0, // the newest entry of which a command has told
 
     // ---- what is known
 
@@ -134,7 +135,11 @@ export function createMappe(event, facts) {
       return [...known.keys()].map((id) => /** @type {Page} */ (pageOf(id))).filter((page) => page.set_aside);
     },
     get warned() { return this.order.filter((id) => pageOf(id)?.warnings.length); },
-    get byteSize() { return this.order.reduce((sum, id) => sum + (pageOf(id)?.byte_size ?? 0), 0); },
+    /** Of the scans, each counted once: two pages of a spread share theirs. */
+    get byteSize() {
+      const scans = new Map(this.order.map((id) => [pageOf(id)?.scan, pageOf(id)?.byte_size ?? 0]));
+      return [...scans.values()].reduce((sum, size) => sum + size, 0);
+    },
     get run() { return this.runs.at(-1); },
     get receiving() { return this.runs.some((run) => run.state === "receiving"); },
     /** The name that was given last, or else the one to come. */
@@ -256,6 +261,7 @@ export function createMappe(event, facts) {
     },
     /** Show pages where a command has laid them, until the window hears all of it. @param {{ entry: number, places: Place[] } | undefined} done */
     place(done) {
+      this.answered = Math.max(this.answered, done?.entry ?? 0);
       if (!done?.places.length || done.entry <= this.cursor) return;
       for (const place of done.places) this.layAt(place);
       this.refresh();
@@ -356,10 +362,13 @@ export function createMappe(event, facts) {
     sortByNumbers() { return this.operate({ kind: "sort_by_numbers" }); },
     get undoText() { return this.undoStack.undo ? t("Undo: {what}", { what: this.undoStack.undo.message.text }) : ""; },
     get redoText() { return this.undoStack.redo ? t("Redo: {what}", { what: this.undoStack.redo.message.text }) : ""; },
-    get cannotUndo() { return !this.undoStack.undo; },
-    get cannotRedo() { return !this.undoStack.redo; },
-    async undo() { if (this.undoStack.undo) this.place(await this.own("undo", { entry: this.undoStack.undo.seq })); },
-    async redo() { if (this.undoStack.redo) this.place(await this.own("redo", { entry: this.undoStack.redo.seq })); },
+    /** Whether something was done here that the window has not heard of yet. */
+    get unheard() { return this.busy || this.answered > this.cursor; },
+    get cannotUndo() { return !this.undoStack.undo && !this.unheard; },
+    get cannotRedo() { return !this.undoStack.redo && !this.unheard; },
+    // the server knows the newest: what was done a moment ago may not have been heard of here
+    async undo() { this.place(await this.own("undo")); },
+    async redo() { this.place(await this.own("redo")); },
     /** Show the subject in a field, unless somebody is typing in it. @param {HTMLInputElement} field */
     showSubject(field) {
       const { subject } = this;

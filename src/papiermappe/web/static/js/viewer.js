@@ -161,7 +161,7 @@ export function createViewer(home) {
     },
     /** Have a line laid on the page; it is told in mm. @param {(dx: number, dy: number) => void} laid */
     layLine(laid) { return layLine(svg, sheet, laid); },
-    /** Have an area drawn on the page; it is told in mm. @param {(area: { x: number, y: number, width: number, height: number }) => void} laid */
+    /** Have an area drawn on the page; it is told in mm. @param {(area: { x: number, y: number, width: number, height: number }, rises: boolean) => void} laid */
     layArea(laid) { return layArea(svg, sheet, laid); },
     fit() { zoom = 0; draw(); },
     /** Show an area large, with some of what is around it. @param {{ x: number, y: number, width: number, height: number }} area in mm of the page */

@@ -1,4 +1,5 @@
-// Zones on the page: areas that are wiped, and areas outside which all is. Drawn, moved, resized, taken away.
+// Zones on the page: areas that are wiped, outside which all is, that are blacked out or marked. Drawn, moved, resized,
+// taken away.
 import { numberIn, tenth } from "./numbers.js";
 import { length, pages, t } from "./words.js";
 
@@ -6,6 +7,7 @@ const KEYS_SENT_AFTER_MS = 500;
 const LEAST_MM = 0.5;
 
 /** @typedef {{ x: number, y: number, width: number, height: number }} Area in mm from the top left of the page */
+/** @typedef {"wipe" | "keep" | "blackout" | "highlight" | "box" | "line" | "rising_line" | "note"} ZoneKind */
 /** @typedef {"left" | "top" | "right" | "bottom"} Edge */
 
 /** @type {{ id: string, edges: Edge[] }[]} what each grip moves; the middle moves all */
@@ -16,6 +18,19 @@ const GRIPS = [
 ];
 /** @type {Record<string, [number, number]>} */
 const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
+
+/** What a zone does, in the list. @type {Record<ZoneKind, (size: Record<string, string>) => string>} */
+const SAID = {
+  wipe: (size) => t("{width} × {height} mm wiped, on {pages}", size),
+  keep: (size) => t("All but {width} × {height} mm wiped, on {pages}", size),
+  blackout: (size) => t("{width} × {height} mm blacked out, on {pages}", size),
+  highlight: (size) => t("Highlight, {width} × {height} mm, on {pages}", size),
+  box: (size) => t("Box, {width} × {height} mm, on {pages}", size),
+  line: (size) => t("Line, {width} × {height} mm, on {pages}", size),
+  rising_line: (size) => t("Line, {width} × {height} mm, on {pages}", size),
+  note: (size) => t("Note, on {pages}", size),
+};
+const NOTE_SHOWN = 30;
 
 /** @param {number[][]} corners @returns {Area} */
 function boxOf(corners) {
@@ -58,7 +73,7 @@ export function createZones(mappe, tidy) {
         const size = { width: length(tenth(zone.area.width)), height: length(tenth(zone.area.height)), pages: pages(zone.pages.length) };
         return {
           name: zone.name,
-          text: zone.kind === "keep" ? t("All but {width} × {height} mm, on {pages}", size) : t("{width} × {height} mm, on {pages}", size),
+          text: zone.text ? `${SAID[/** @type {ZoneKind} */ (zone.kind)](size)}: ${shortened(zone.text)}` : SAID[/** @type {ZoneKind} */ (zone.kind)](size),
           chosen: zone.name === this.chosen ? "true" : "false",
         };
       });
@@ -70,16 +85,21 @@ export function createZones(mappe, tidy) {
       tidy.redraw();
     },
     leave() { this.send(); this.chosen = null; },
-    /** Draw a new zone on the pages of the scope. @param {"wipe" | "keep"} does @param {Area} area */
+    /** Draw a new zone on the pages of the scope. @param {ZoneKind} does @param {Area} area */
     add(does, area) {
       const name = crypto.randomUUID();
       this.chosen = name;
-      return this.put(tidy.targets(), name, does, area);
+      return this.put(tidy.targets(), { name, kind: does, text: "" }, area);
     },
-    /** @param {number[]} ids @param {string} name @param {"wipe" | "keep"} does @param {Area} area */
-    put(ids, name, does, area) {
+    /** @param {number[]} ids @param {{ name: string, kind: ZoneKind, text: string }} zone @param {Area} area */
+    put(ids, { name, kind, text }, area) {
       const { page } = tidy.known();
-      return mappe.operate({ kind: "put_zones", pages: ids, zones: [{ name, does, zone: sent(area) }], drawn_on_mm: [page.width_mm, page.height_mm] });
+      return mappe.operate({ kind: "put_zones", pages: ids, zones: [{ name, does: kind, zone: sent(area), text }], drawn_on_mm: [page.width_mm, page.height_mm] });
+    },
+    /** Write what the chosen note says. @param {string} text */
+    write(text) {
+      const zone = this.current;
+      if (zone && zone.text !== text) this.put(zone.pages, { ...zone, text }, zone.area);
     },
     /** @param {string} name */
     remove(name) {
@@ -144,9 +164,12 @@ export function createZones(mappe, tidy) {
       clearTimeout(sending);
       const zone = this.current;
       if (!this.moved || !zone) { this.moved = null; return; }
-      this.put(zone.pages, zone.name, zone.kind, this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
+      this.put(zone.pages, zone, this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
     /** The server has told the zones anew. */
     settle() { this.moved = null; tidy.redraw(); },
   };
 }
+
+/** @param {string} text */
+function shortened(text) { return text.length > NOTE_SHOWN ? `${text.slice(0, NOTE_SHOWN)}…` : text; }

@@ -1,5 +1,7 @@
 // The station Tidy: one page large, in mm, with its treatment.
+import { createBlock } from "../block.js";
 import { createFraming } from "../framing.js";
+import { createGutter } from "../gutter.js";
 import { get } from "../http.js";
 import { numberIn, tenth } from "../numbers.js";
 import { createViewer } from "../viewer.js";
@@ -8,6 +10,7 @@ import { length, pages, size, t, twoDigits } from "../words.js";
 
 const SURE = 0.5;
 const DIAL_PX_A_DEGREE = 24;
+const LEAST_MM = 0.5;
 const HELD_MS = 350;
 const READY_AFTER_MS = 250;
 
@@ -27,15 +30,24 @@ export function tidy(mappe, pile, facts) {
     framing: null,
     /** @type {any} */
     zones: null,
+    /** @type {any} */
+    gutter: null,
+    /** @type {any} */
+    block: null,
+    /** The part of the card that is unfolded, by its id. */
+    part: "",
     laying: false,
-    /** @type {"" | "wipe" | "keep"} what the next drag draws */
+    /** @type {"" | import("../zones.js").ZoneKind} what the next drag draws */
     drawing: "",
     /** @type {{ y: number, x: number, angle: number } | null} */
     turning: null,
 
     init() {
-      this.framing = createFraming(mappe, facts.paper_lengths_mm, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
-      this.zones = createZones(mappe, { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() });
+      const station = { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() };
+      this.framing = createFraming(mappe, facts.paper_lengths_mm, station);
+      this.zones = createZones(mappe, station);
+      this.gutter = createGutter(mappe, station);
+      this.block = createBlock(mappe, station);
       this.viewer = createViewer(this.$refs.stage);
       this.$watch("$store.pile.seen", () => this.draw());
       this.$watch("$store.pile.version", () => this.draw());
@@ -55,9 +67,17 @@ export function tidy(mappe, pile, facts) {
     get number() { return this.page ? mappe.numberOf(this.page.id) : ""; },
     get known() { return this.detail && this.detail.page.id === mappe.current ? this.detail : null; },
 
+    /** What changes the page by hand, on the page. */
+    get tools() { return [this.framing, this.zones, this.gutter, this.block]; },
+    /** Those of them that are drawn over the page as treated. */
+    get drawn() {
+      const unfolded = { spreads: this.gutter, margins: this.block }[/** @type {string} */ (this.part)];
+      return unfolded ? [this.zones, unfolded] : [this.zones];
+    },
+
     async refresh() {
       const page = this.page;
-      if (this.detail && this.detail.page.id !== page?.id) { this.framing.leave(); this.zones.leave(); }
+      if (this.detail && this.detail.page.id !== page?.id) this.tools.forEach((/** @type {any} */ tool) => tool.leave());
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
       this.readyNext(page.id);
@@ -66,8 +86,7 @@ export function tidy(mappe, pile, facts) {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
         if (mappe.current !== page.id) return;
         this.detail = detail;
-        this.framing.settle();
-        this.zones.settle();
+        this.tools.forEach((/** @type {any} */ tool) => tool.settle());
         this.lookAtCheck();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
@@ -94,8 +113,8 @@ export function tidy(mappe, pile, facts) {
         dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
-      this.viewer.overlay(scan ? this.foundShapes : [...this.zoneShapes, ...this.zones.shapes]);
-      this.viewer.grips(scan ? [] : this.zones.grips);
+      this.viewer.overlay(scan ? this.foundShapes : [...this.zoneShapes, ...this.drawn.flatMap((/** @type {any} */ tool) => tool.shapes)]);
+      this.viewer.grips(scan ? [] : this.drawn.flatMap((/** @type {any} */ tool) => tool.grips));
     },
     drawPile() {
       const { current, page } = pile;
@@ -177,7 +196,7 @@ export function tidy(mappe, pile, facts) {
       this.endLaying = () => {};
     },
     endLaying() { /* nothing is being laid */ },
-    /** The next drag draws an area. @param {"wipe" | "keep"} does */
+    /** The next drag draws an area. @param {import("../zones.js").ZoneKind} does */
     toggleDrawing(does) {
       const stops = this.drawing === does;
       this.stopLaying();
@@ -186,11 +205,12 @@ export function tidy(mappe, pile, facts) {
       this.showsScan = false;
       this.draw();
       this.drawing = does;
-      this.endLaying = this.viewer.layArea((/** @type {import("../zones.js").Area} */ area) => {
+      this.endLaying = this.viewer.layArea((/** @type {import("../zones.js").Area} */ area, /** @type {boolean} */ rises) => {
+        if (does !== "line" && Math.min(area.width, area.height) < LEAST_MM) return;
         this.stopLaying();
-        const rounded = { x: tenth(area.x), y: tenth(area.y), width: tenth(area.width), height: tenth(area.height) };
-        if (pile.active) pile.add(does, rounded);
-        else this.zones.add(does, rounded);
+        const drawn = { x: tenth(area.x), y: tenth(area.y), width: Math.max(LEAST_MM, tenth(area.width)), height: Math.max(LEAST_MM, tenth(area.height)) };
+        if (pile.active) pile.add(does, drawn);
+        else this.zones.add(does === "line" && rises ? "rising_line" : does, drawn);
       });
     },
     get wipingPressed() { return this.drawing === "wipe" ? "true" : "false"; },
@@ -209,6 +229,20 @@ export function tidy(mappe, pile, facts) {
     removeZone(name) { this.zones.remove(name); },
     /** @param {Event} event */
     setZone(event) { this.zones.setNumber(event); },
+
+    /** A part of the card has been unfolded, or folded. @param {Event} event */
+    partToggled(event) {
+      const part = /** @type {HTMLDetailsElement} */ (event.target);
+      if (part.open) this.part = part.id;
+      else if (this.part === part.id) this.part = "";
+      if (part.open && this.framing.on) this.toggleFraming();
+      if (part.open) part.scrollIntoView({ block: "nearest" });
+      this.draw();
+    },
+    get spreadCount() {
+      const count = mappe.order.filter((/** @type {number} */ id) => mappe.page(id).spread).length;
+      return count ? t("{count} seen", { count }) : "";
+    },
 
     // ---- the pile
 
