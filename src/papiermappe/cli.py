@@ -197,6 +197,12 @@ def assemble(
     wipe_shared: Annotated[
         bool, typer.Option("--wipe-shared", help="Wipe holes, staples, shadows and dust that most pages show.")
     ] = False,
+    split_spreads: Annotated[
+        bool, typer.Option("--split-spreads", help="Make two pages of each spread whose fold is sure.")
+    ] = False,
+    align_margins: Annotated[
+        bool, typer.Option("--align-margins", help="Move what is printed to where it is on most pages.")
+    ] = False,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
     colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
@@ -230,6 +236,8 @@ def assemble(
         dpi=dpi,
         colours=colour,
         wipe_shared=wipe_shared,
+        split_spreads=split_spreads,
+        align_margins=align_margins,
         refuses_broken=strict,
         cut=_cut_request(cut) if cut else None,
         replaces=replace,

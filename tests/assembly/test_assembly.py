@@ -28,10 +28,11 @@ from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
-from papiermappe.standin.paper.physics import Lay, Optics, Region, scan
+from papiermappe.standin.paper.physics import Lay, Optics, Region, lay_sheet, scan
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 DPI = 100
+LIT_GLASS = Optics((206, 210, 212), 2.5, shadow=0.35)
 LEASE = page_saying("Lease")
 
 
@@ -323,3 +324,27 @@ def test_what_all_pages_share_is_wiped_and_told_and_their_print_stays(tmp_path: 
         assert np.abs(after - before)[:, round(25 * at_mm) :].mean() < 3
     plain = made(AssemblyRequest(**wanted, colours=Colours.COLOUR))
     assert all(page.zones == () for page in plain.pages)
+
+
+def test_spreads_become_two_pages_whose_print_is_lined_up(tmp_path: Path) -> None:
+    """A cover and three spreads of the stand-in's booklet, of A5 pages."""
+    original = ORIGINALS["handbook"]
+    scans = []
+    for number, sheet in enumerate(original.sheets[:4]):
+        side = draw_side(sheet.paper or original.paper, sheet.front, sideways=sheet.sideways)
+        lay = lay_sheet(side.paper.width_mm, side.paper.height_mm, False, LIT_GLASS, number)
+        picture = scan(side, None, lay, LIT_GLASS, Region(0, 0, 230, 320), 150, number)
+        scans.append(tmp_path / f"scan-{number}.png")
+        Image.fromarray(picture).save(scans[-1], dpi=(150, 150))
+    wanted = AssemblyRequest(sources=tuple(scans), out=tmp_path / "booklet.pdf", split_spreads=True, align_margins=True)
+    report = made(wanted)
+    assert [page.half for page in report.pages] == [None, *["left", "right"] * 3]
+    for page in report.pages:
+        assert (page.width_mm, page.height_mm) == pytest.approx((148, 210), abs=4)
+    _, *leaves = report.pages
+    assert all("split_spreads" in leaf.operations and leaf.gutter_confidence == 1.0 for leaf in leaves)
+    assert all(leaf.gutter is not None and len(leaf.gutter) >= 2 for leaf in leaves)
+    assert any(leaf.margins_mm != (0.0, 0.0) for leaf in leaves)
+    whole = made(wanted.model_copy(update={"split_spreads": False, "align_margins": False}))
+    assert len(whole.pages) == 4
+    assert all(page.half is None and page.margins_mm == (0.0, 0.0) for page in whole.pages)

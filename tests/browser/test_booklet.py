@@ -141,8 +141,7 @@ def test_an_amount_is_blacked_out_and_a_line_highlighted(
     driver.execute_script("Alpine.store('mappe').select([], arguments[0])", stack.desk(booklet).order[1])
     until(lambda: driver.find_element(By.CSS_SELECTOR, ".caption").text.startswith("As treated"))
     ActionChains(driver).send_keys("m").perform()
-    until(lambda: driver.find_element(By.ID, "black-out").is_displayed())
-    assert_accessible(driver, "marks")
+    until(lambda: driver.find_element(By.ID, "black-out").is_enabled())
     for key, kind in (("x", ZoneKind.BLACKOUT), ("h", ZoneKind.HIGHLIGHT), ("b", ZoneKind.BOX), ("i", ZoneKind.LINE)):
         before = len(treatments(stack, booklet)[1].zones)
         ActionChains(driver).send_keys(key).perform()
@@ -150,6 +149,7 @@ def test_an_amount_is_blacked_out_and_a_line_highlighted(
         until(lambda before=before: len(treatments(stack, booklet)[1].zones) == before + 1)
         assert treatments(stack, booklet)[1].zones[-1].kind is kind
         until(lambda before=before: len(driver.find_elements(By.CSS_SELECTOR, ".zone-list li")) == before + 1)
+    assert_accessible(driver, "marks")
     rows = driver.find_elements(By.CSS_SELECTOR, ".zone-list li .what")
     assert rows[0].text.endswith("mm blacked out, on 1 page")
     assert any(line.endswith("mm blacked out on 1 page") for line in stack.desk(booklet).history)
@@ -160,10 +160,37 @@ def test_an_amount_is_blacked_out_and_a_line_highlighted(
 def test_a_note_is_written_on_the_page(stack: Stack, driver: Chrome, until: Until, booklet: int) -> None:
     driver.execute_script("Alpine.store('mappe').select([], arguments[0])", stack.desk(booklet).order[1])
     ActionChains(driver).send_keys("m").perform()
-    until(lambda: driver.find_element(By.ID, "note").is_displayed())
+    until(lambda: driver.find_element(By.ID, "note").is_enabled())
     ActionChains(driver).send_keys("t").perform()
     draw(driver, (60, 20), (120, 60))
     until(lambda: driver.find_element(By.ID, "note-text").is_displayed())
     driver.find_element(By.ID, "note-text").send_keys("Prüfen: Seite 3?", Keys.TAB)
     until(lambda: [zone.text for zone in treatments(stack, booklet)[1].zones] == ["Prüfen: Seite 3?"])
     until(lambda: "Note, on 1 page: Prüfen: Seite 3?" in driver.find_element(By.CSS_SELECTOR, ".zone-list").text)
+
+
+def test_the_tone_is_adjusted_at_once_and_taken_back(stack: Stack, driver: Chrome, until: Until, booklet: int) -> None:
+    """The slider shows it before it is sent; the machine says what it saw on the page."""
+    driver.execute_script("Alpine.store('mappe').select([], arguments[0])", stack.desk(booklet).order[1])
+    ActionChains(driver).send_keys("j").perform()
+    slider = driver.find_element(By.CSS_SELECTOR, "[data-name=contrast]")
+    until(slider.is_displayed)
+    until(lambda: "unless you choose otherwise" in driver.find_element(By.ID, "tone-part").text)
+    driver.execute_script(
+        "arguments[0].value = 30; arguments[0].dispatchEvent(new Event('input', {bubbles: true}))", slider
+    )
+    picture = driver.find_element(By.CSS_SELECTOR, ".viewer-page image")
+    assert "tone-preview" in (picture.get_attribute("style") or "")
+    assert treatments(stack, booklet)[1].contrast == 0
+    driver.execute_script("arguments[0].dispatchEvent(new Event('change', {bubbles: true}))", slider)
+    until(lambda: treatments(stack, booklet)[1].contrast == 30)
+    until(lambda: "tone-preview" not in (picture.get_attribute("style") or ""))
+    driver.find_element(By.XPATH, "//details[@id='tone-part']//label[contains(., 'Without specks')]").click()
+    until(lambda: treatments(stack, booklet)[1].without_specks)
+    assert_accessible(driver, "tone")
+    none = driver.find_element(By.XPATH, "//details[@id='tone-part']//button[text()='none of these']")
+    until(none.is_displayed)
+    none.click()
+    until(lambda: treatments(stack, booklet)[1] == treatments(stack, booklet)[1].model_copy(update={"contrast": 0}))
+    undo(driver)
+    until(lambda: treatments(stack, booklet)[1].contrast == 30)

@@ -25,7 +25,7 @@ from papiermappe.store.models import Page
 
 Until = Callable[..., None]
 
-pytestmark = pytest.mark.slow
+pytestmark = [pytest.mark.slow, pytest.mark.shared_desk]
 
 
 @pytest.fixture

@@ -79,6 +79,10 @@ class AssemblyRequest(BaseModel):
     colours: Colours = Colours.AUTO
     wipe_shared: bool = False
     """Whether holes, staples, folds, shadows and lines of dust are wiped that most pages of a side show."""
+    split_spreads: bool = False
+    """Whether spreads whose gutter is sure become two pages, left then right."""
+    align_margins: bool = False
+    """Whether what is printed is moved to where it is on most pages: from the left, or of spreads from the gutter."""
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
 
@@ -155,6 +159,15 @@ class PageReport(BaseModel):
     made_of: str | None = None
     byte_size: int | None = None
     skew_deg: float = 0.0
+    operations: tuple[str, ...] = ()
+    """What was done to it, in codes."""
+    half: str | None = None
+    """`left` or `right` where it is one page of a spread."""
+    gutter: tuple[Corner, ...] | None = None
+    """Of a spread, on the picture as it came, in mm from its top left, from the top of the spread to its bottom."""
+    gutter_confidence: float | None = None
+    margins_mm: Corner = (0.0, 0.0)
+    """How far what is printed was moved right and down."""
     zones: tuple[ZoneReport, ...] = ()
     findings: tuple[Message, ...] = ()
     words: int | None = None

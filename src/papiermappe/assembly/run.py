@@ -4,13 +4,15 @@ import os
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime
+from decimal import Decimal
 from pathlib import Path
 from typing import BinaryIO, cast
 
 from papiermappe.assembly.cutting import FoundPage, cut_documents
 from papiermappe.assembly.errors import FileThere, NothingToAssemble
-from papiermappe.assembly.kept import PageFolder
+from papiermappe.assembly.kept import KeptPage, PageFolder
 from papiermappe.assembly.pairs import PairedPages
 from papiermappe.assembly.request import (
     DEFAULT_LANGUAGES,
@@ -26,20 +28,22 @@ from papiermappe.assembly.request import (
 from papiermappe.assembly.shared import TreatedPage, Wiped, shared_wipes
 from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
-from papiermappe.core.analysis import Analysis, analyse
+from papiermappe.core.analysis import Analysis, SpreadFound, analyse
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming import name_part
+from papiermappe.core.operations import AlignMargins, PageState
+from papiermappe.core.order.places import Side
 from papiermappe.core.pages import PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
 from papiermappe.core.text_layer import text_on_page
-from papiermappe.core.treatment import SURE, Tone, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.devices.files import HowToRead
@@ -76,12 +80,14 @@ class Assembly:
         self._recogniser = recogniser
         self._step = step
         self._now = now
-        self._analyses: dict[tuple[Path, int], Analysis] = {}
+        self._analyses: dict[tuple[str, int, str], Analysis] = {}
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
         self._parts: list[PartReport] | None = None if request.cut is None else []
-        self._wiped: dict[tuple[str, int], Wiped] = {}
+        self._wiped: dict[tuple[str, int, str], Wiped] = {}
+        self._margins: dict[tuple[str, int, str], tuple[float, float]] = {}
+        self._spreads: dict[tuple[str, int, str], SpreadFound] = {}
 
     def run(self) -> Report:
         """Carry out the request.
@@ -130,7 +136,7 @@ class Assembly:
         """Return what its file says of a page; None where it says nothing."""
         if item.capture.text is None:
             return None
-        treatment = self._treatment(item, self._analyses[item.file, item.number].treatment)
+        treatment = self._treatment(item, self._analyses[item.key].treatment)
         text = text_on_page(item.capture.text, treatment)
         return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
@@ -146,7 +152,7 @@ class Assembly:
 
     def _found_on(self, item: SourcePage) -> Analysis | None:
         """Analyse a page, once; None where it cannot be decoded, which is noted."""
-        known = self._analyses.get((item.file, item.number))
+        known = self._analyses.get(item.key)
         if known is not None:
             return known
         try:
@@ -155,7 +161,7 @@ class Assembly:
             cause = exc.message.model_dump(mode="json")
             self._leave_out(FileRefused(item.file, "file_page_refused", page=item.number, cause=cause))
             return None
-        self._analyses[item.file, item.number] = analysis
+        self._analyses[item.key] = analysis
         return analysis
 
     def _analysis(self, capture: CapturedPicture) -> Analysis:
@@ -177,6 +183,8 @@ class Assembly:
 
     def _treatment(self, item: SourcePage, found: Treatment) -> Treatment:
         steps: dict[str, object] = {"zones": self._wiped_on(item).zones}
+        if item.key in self._margins:
+            steps["margins"] = self._margins[item.key]
         if not self._request.straighten and found.straighten is not None:
             steps["straighten"] = found.straighten.model_copy(update={"on": False})
         if not self._request.crop and found.crop is not None:
@@ -184,7 +192,7 @@ class Assembly:
         return found.model_copy(update=steps)
 
     def _wiped_on(self, item: SourcePage) -> Wiped:
-        return self._wiped.get((str(item.file), item.number), Wiped((), ()))
+        return self._wiped.get(item.key, Wiped((), ()))
 
     def _documents(self, folder: PageFolder) -> Iterator[tuple[Path, Iterable[SourcePage]]]:
         """Yield each file that is made, and the pages that go into it."""
@@ -227,21 +235,67 @@ class Assembly:
             return None
 
     def _sources(self, folder: PageFolder) -> Iterator[SourcePage]:
-        """Yield the pages in their order, once it is known what is wiped on them."""
-        if not self._request.wipe_shared:
-            yield from self._in_order(folder)
+        """Yield the pages in their order, once it is known what is wiped on them and how far they are moved."""
+        request = self._request
+        pages = self._split(self._in_order(folder)) if request.split_spreads else self._in_order(folder)
+        if not request.wipe_shared and not request.align_margins:
+            yield from pages
             return
-        kept = [folder.keep(page) for page in self._in_order(folder) if self._found_on(page)]
-        sides: dict[bool, list[TreatedPage]] = {}
-        for one in kept:
-            treatment = self._treatment(one.page, self._analyses[one.page.file, one.page.number].treatment)
-            sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, treatment))
-        for pages in sides.values():
-            self._wiped |= shared_wipes(pages, self._compute)
+        kept = [folder.keep(page) for page in pages if self._found_on(page)]
+        if request.wipe_shared:
+            sides: dict[bool, list[TreatedPage]] = {}
+            for one in kept:
+                sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, self._treated(one.page)))
+            for of_side in sides.values():
+                self._wiped |= shared_wipes(of_side, self._compute)
+        if request.align_margins:
+            self._align(kept)
         yield from (one.whole() for one in kept)
 
+    def _treated(self, page: SourcePage) -> Treatment:
+        """Return what is done to a page that has been analysed."""
+        return self._treatment(page, self._analyses[page.key].treatment)
+
+    def _split(self, pages: Iterable[SourcePage]) -> Iterator[SourcePage]:
+        """Yield pages, and in the place of each spread whose gutter is sure its two pages."""
+        for page in pages:
+            spread, analysis = None, self._found_on(page)
+            if analysis is not None and analysis.spread is not None and analysis.spread.confidence >= SURE:
+                spread = analysis.spread
+            if analysis is None or spread is None:
+                yield page
+                continue
+            del self._analyses[page.key]
+            upright = TurnEstimate(analysis.treatment.quarter_turns, 1.0)
+            for half in ("left", "right"):
+                one = page._replace(half=half)
+                part = Part(gutter=spread.gutter, right=half == "right")
+                self._analyses[one.key] = self._compute(analyse, page.capture, upright, None, part)
+                self._spreads[one.key] = spread
+                yield one
+
+    def _align(self, kept: Sequence[KeptPage]) -> None:
+        """Find out how far what is printed on each page is moved."""
+        states, keys = [], {}
+        for number, one in enumerate(kept, 1):
+            treatment = self._treated(one.page)
+            side = Side.BACK if self._is_back(one.page) else Side.FRONT
+            state = PageState(number, None, Decimal(number), side, False, treatment, number)
+            area = self._analyses[one.page.key].printed_area
+            states.append(replace(state, scan_mm=TreatedPage(one, treatment).scan_mm, printed_area=area))
+            keys[number] = one.page.key
+        if not states:
+            return
+        across = "inner" if any(one.page.half for one in kept) else "left"
+        changes = AlignMargins(pages=tuple(keys), across=across).apply(states)
+        self._margins = {
+            keys[number]: (fields["margins"][0], fields["margins"][1]) for number, fields in changes.items()
+        }
+
     def _is_back(self, page: SourcePage) -> bool:
-        """Whether a page is a back: of a file of backs; else every second page of a file may be one."""
+        """Whether a page is a back: the left one of a spread, of a file of backs, or every second one of a file."""
+        if page.half is not None:
+            return page.half == "left"
         return page.file in self._request.backs if self._request.backs else page.number % 2 == 0
 
     def _in_order(self, folder: PageFolder) -> Iterator[SourcePage]:
@@ -280,8 +334,9 @@ class Assembly:
 
     def _report(self, made: MadePage[SourcePage]) -> PageReport:
         item = made.item
-        analysis = self._analyses.pop((item.file, item.number))
+        analysis = self._analyses.pop(item.key)
         wanted = self._request.colours
+        treatment, spread = self._treatment(item, analysis.treatment), self._spreads.get(item.key)
         return PageReport(
             source=str(item.file),
             number=item.number,
@@ -290,7 +345,12 @@ class Assembly:
             colour=analysis.colour.value if wanted is Colours.AUTO else wanted.value,
             made_of=made.made_of.value if made.made_of else None,
             byte_size=made.byte_size,
-            skew_deg=self._treatment(item, analysis.treatment).skew_deg,
+            skew_deg=treatment.skew_deg,
+            operations=_done_to(treatment),
+            half=item.half,
+            gutter=spread.gutter if spread else None,
+            gutter_confidence=spread.confidence if spread else None,
+            margins_mm=treatment.margins,
             zones=self._wiped_on(item).reports,
             findings=tuple(
                 Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
@@ -329,6 +389,19 @@ class Assembly:
             written.append(file)
             pending = following
         return written
+
+
+def _done_to(treatment: Treatment) -> tuple[str, ...]:
+    """Return the codes of what is done to a page."""
+    done = {
+        "split_spreads": treatment.part is not None,
+        "straighten": treatment.skew_deg != 0,
+        "crop": treatment.sheet is not None,
+        "turn": treatment.quarter_turns != 0,
+        "align_margins": treatment.margins != (0.0, 0.0),
+        "put_zones": bool(treatment.zones),
+    }
+    return tuple(code for code, is_done in done.items() if is_done)
 
 
 def _stems(stem: str, names: Sequence[str]) -> list[str]:

@@ -24,11 +24,6 @@ class TreatedPage(NamedTuple):
     treatment: Treatment
 
     @property
-    def key(self) -> tuple[str, int]:
-        """By which it is known."""
-        return str(self.kept.page.file), self.kept.page.number
-
-    @property
     def scan_mm(self) -> tuple[float, float]:
         """Width and height of its capture."""
         capture = self.kept.whole().capture
@@ -43,8 +38,8 @@ class Wiped(NamedTuple):
     reports: tuple[ZoneReport, ...]
 
 
-def shared_wipes(pages: Sequence[TreatedPage], compute: Compute) -> dict[tuple[str, int], Wiped]:
-    """Return what is to be wiped on each page, by file and number; pages of one side."""
+def shared_wipes(pages: Sequence[TreatedPage], compute: Compute) -> dict[tuple[str, int, str], Wiped]:
+    """Return what is to be wiped on each page, by its key; pages of one side."""
     pile, leaves, scans_mm = _laid(pages, compute)
     suggestions = compute(suggest_wipes, pile, leaves, scans_mm)
     if not suggestions:
@@ -55,7 +50,7 @@ def shared_wipes(pages: Sequence[TreatedPage], compute: Compute) -> dict[tuple[s
     for page, scan_mm in zip(pages, scans_mm, strict=True):
         zones = tuple(operation.laid(_state(page, scan_mm)))
         reports = tuple(_report(zone, by_name[zone.name], len(pages)) for zone in zones)
-        wiped[page.key] = Wiped(zones, reports)
+        wiped[page.kept.page.key] = Wiped(zones, reports)
     return wiped
 
 

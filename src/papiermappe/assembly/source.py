@@ -1,7 +1,7 @@
 """A page of a file that goes into an assembly."""
 
 from pathlib import Path
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from papiermappe.devices.files import FilePicture
 
@@ -15,3 +15,10 @@ class SourcePage(NamedTuple):
     capture: FilePicture
     sheet: int | None = None
     """Which of the sheets that fronts and backs were put together to; None where they were not."""
+    half: Literal["left", "right"] | None = None
+    """Which page of a spread; None where it is all that the file has there."""
+
+    @property
+    def key(self) -> tuple[str, int, str]:
+        """By which it is known."""
+        return str(self.file), self.number, self.half or ""

@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.perspective import rectified_size_px
-from papiermappe.core.clean.tone import binarise, whiten
+from papiermappe.core.clean.tone import adjusted, binarise, despeckle, whiten, without_show_through
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
@@ -37,6 +37,9 @@ DECODED_DPI = 150  # pictures wanted smaller are decoded at this resolution and 
 
 
 MarginMm = Annotated[float, Field(ge=-MAX_MARGIN_MM, le=MAX_MARGIN_MM)]
+
+
+Adjustment = Annotated[int, Field(ge=-100, le=100)]
 
 
 class Origin(StrEnum):
@@ -109,6 +112,13 @@ class Treatment(_Value):
     zones: Annotated[tuple[SheetZone, ...], Field(max_length=MAX_ZONES)] = ()
     """What is cleared, and what is marked."""
     tone: Tone = Tone.AS_SCANNED
+    without_show_through: bool = False
+    """Whether what shines through from the back is taken out."""
+    without_specks: bool = False
+    brightness: Adjustment = 0
+    contrast: Adjustment = 0
+    ink_more: Adjustment = 0
+    """In black and white: how much farther than by itself what is lighter counts as ink, too."""
 
     @property
     def skew_deg(self) -> float:
@@ -135,10 +145,15 @@ class Treatment(_Value):
         own_size = ("own size",) if self.has_own_size else ()
         return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns, *own_size
 
+    @property
+    def _adjustments(self) -> str:
+        names = ("without_show_through", "without_specks", "brightness", "contrast", "ink_more")
+        return "".join(f" {name} {value}" for name in names if (value := getattr(self, name)))
+
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
         zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
-        what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}"
+        what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
@@ -231,7 +246,7 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
     upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
-    toned = _toned(upright, capture.dpi * scale, treatment.tone)
+    toned = _toned(upright, capture.dpi * scale, treatment)
     return draw_marks(toned, marks_on(treatment, box), capture.dpi * scale)
 
 
@@ -318,11 +333,13 @@ def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pix
     return page
 
 
-def _toned(page: Pixels, dpi: float, tone: Tone) -> Pixels:
-    if tone is Tone.WHITE:
-        return whiten(page, dpi)
-    if tone is Tone.GREY:
-        return to_grey(page)
+def _toned(page: Pixels, dpi: float, treatment: Treatment) -> Pixels:
+    tone = treatment.tone
+    shown = whiten(page, dpi) if tone is Tone.WHITE else to_grey(page) if tone.without_colour else page
+    if treatment.without_show_through and tone is not Tone.WHITE:  # white paper is without it anyway
+        shown = without_show_through(shown, dpi)
+    shown = adjusted(shown, treatment.brightness, treatment.contrast)
     if tone is Tone.BILEVEL:
-        return np.where(binarise(page, dpi), np.uint8(0), np.uint8(255))
-    return page
+        ink = binarise(shown, dpi, treatment.ink_more)
+        return np.where(despeckle(ink, dpi) if treatment.without_specks else ink, np.uint8(0), np.uint8(255))
+    return np.asarray(despeckle(shown, dpi), np.uint8) if treatment.without_specks else shown

@@ -12,6 +12,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
+from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
@@ -117,6 +118,8 @@ class PageDetail(BaseModel):
 
     page: PageView
     treatment: Treatment
+    colour: ColourKind | None
+    """What its picture needs, as it was judged; None before it was examined."""
     findings: list[FindingView]
     scan_width_mm: float
     scan_height_mm: float
@@ -372,6 +375,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
     return PageDetail(
         page=_page_view(page, treatment, analysis),
         treatment=treatment,
+        colour=analysis.colour if analysis else None,
         findings=_findings(treatment, analysis, flat_mm, page.accepted) if analysis else [],
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),

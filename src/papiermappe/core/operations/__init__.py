@@ -24,13 +24,14 @@ from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
 from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
-from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
 from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 
 __all__ = [
     "JOURNALED",
     "AcceptWarnings",
+    "Adjust",
     "AlignMargins",
     "BringBack",
     "Changes",

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from papiermappe.core.operations.model import BaseOperation, Changes, PageState
-from papiermappe.core.treatment import Origin, Tone
+from papiermappe.core.treatment import Adjustment, Origin, Tone
 from papiermappe.message import Message
 
 
@@ -91,3 +91,24 @@ class SetTone(BaseOperation):
     def message(self, count: int) -> Message:
         """Return a message that names the tone."""
         return Message(code="set_tone", params={"count": count, "tone": self.tone.value})
+
+
+class Adjust(BaseOperation):
+    """Set how pages are toned; what is None stays as it is on each."""
+
+    kind: Literal["adjust"] = "adjust"
+    brightness: Adjustment | None = None
+    contrast: Adjustment | None = None
+    ink_more: Adjustment | None = None
+    without_specks: bool | None = None
+    without_show_through: bool | None = None
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the values that change."""
+        wanted = self.model_dump(exclude={"kind", "pages"}, exclude_none=True)
+        changes = {}
+        for page in self.named(pages):
+            differing = {name: value for name, value in wanted.items() if getattr(page.treatment, name) != value}
+            if differing:
+                changes[page.id] = differing
+        return changes

@@ -24,11 +24,12 @@ from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew,
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
-from papiermappe.core.operations.treating import Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
 from papiermappe.core.operations.zoning import PutZones, RemoveZones
 
 Operation = Annotated[
     AcceptWarnings
+    | Adjust
     | AlignMargins
     | BringBack
     | Crop

@@ -27,6 +27,7 @@ import { scanners } from "./stations/scanners.js";
 import { spreads } from "./stations/spreads.js";
 import { keptTickets } from "./stations/tickets.js";
 import { tidy } from "./stations/tidy.js";
+import { toning } from "./stations/toning.js";
 import { createTickets } from "./tickets.js";
 import { size, t } from "./words.js";
 
@@ -101,6 +102,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("pairing", pairing(mappe, Alpine.store("pairing")));
   Alpine.data("tidy", tidy(mappe, Alpine.store("pile"), facts));
   Alpine.data("margins", margins(mappe));
+  Alpine.data("toning", toning(mappe));
   Alpine.data("marks", marks());
   Alpine.data("spreads", spreads(mappe));
   Alpine.data("file", file(mappe, facts));

@@ -25,8 +25,13 @@ export function createViewer(home) {
   const ticks = make("path", {});
   rulers.append(ticks);
   const grips = createGrips();
+  const levels = ["R", "G", "B"].map((channel) => make(`feFunc${channel}`, { type: "linear", slope: "1", intercept: "0" }));
+  const filter = make("filter", { id: "tone-preview", "color-interpolation-filters": "sRGB", x: "0", y: "0", width: "1", height: "1" });
+  const transfer = make("feComponentTransfer", {});
+  transfer.append(...levels);
+  filter.append(transfer);
   sheet.append(picture, layers, grips.group);
-  svg.append(sheet);
+  svg.append(filter, sheet);
   home.append(svg, rulers);
 
   /** @type {Shown | null} */
@@ -139,6 +144,7 @@ export function createViewer(home) {
       rulers.toggleAttribute("hidden", next === null);
       if (!next) return;
       if (!sameSize && !(next.placed && before?.placed)) zoom = 0;
+      if (before?.href !== next.href) picture.style.filter = "";
       if (loadedFull !== next.fullHref) {
         loadedFull = "";
         picture.setAttribute("href", next.href);
@@ -152,6 +158,11 @@ export function createViewer(home) {
     /** Draw over the page. @param {{ class: string, d: string }[]} shapes paths in mm of the page */
     overlay(shapes) {
       layers.replaceChildren(...shapes.map((shape) => make("path", { ...shape, "vector-effect": "non-scaling-stroke" })));
+    },
+    /** Show the picture with its levels changed, until another one is shown. @param {{ slope: number, intercept: number }} change of levels from 0 to 1 */
+    tone({ slope, intercept }) {
+      for (const level of levels) { level.setAttribute("slope", String(slope)); level.setAttribute("intercept", String(intercept)); }
+      picture.style.filter = "url(#tone-preview)";
     },
     /** Show what can be dragged on the page. @param {import("./grips.js").Grip[]} next */
     grips(next) {
