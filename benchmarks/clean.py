@@ -21,6 +21,7 @@ from benchmarks.cleaning import (
     second_hand,
     sheets,
     skews,
+    spreads,
     uprights,
 )
 from benchmarks.table import Row
@@ -34,6 +35,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "blank": backs.measure,
     "colour": colours.measure,
     "gutter": gutters.measure,
+    "spreads": spreads.measure,
     "margins": margins.measure,
     "photo": photographs.measure,
     "recurring": recurring.measure,

@@ -44,7 +44,7 @@ SYLLABLES = [
     "pli",
 ]
 SIZES_MM = {"A4": (210.0, 297.0), "A5": (148.0, 210.0), "letter": (216.0, 279.0), "slip": (80.0, 190.0),
-            "card": (86.0, 54.0), "tall": (95.0, 280.0)}  # fmt: skip
+            "card": (86.0, 54.0), "tall": (95.0, 280.0), "wide": (296.0, 210.0)}  # fmt: skip
 
 Hand = np.random.Generator
 

@@ -14,7 +14,7 @@ from papiermappe.services import mappen
 
 Until = Callable[..., None]
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
 
 
 @pytest.fixture

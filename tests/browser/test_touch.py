@@ -16,7 +16,7 @@ Point = tuple[float, float]
 
 LONG_PRESS_S = 0.6
 
-pytestmark = [pytest.mark.slow, pytest.mark.shared_desk]
+pytestmark = pytest.mark.slow
 
 
 @pytest.fixture

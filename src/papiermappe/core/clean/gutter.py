@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean.valleys import valley_depths
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Point, px_to_mm
+from papiermappe.core.geometry import Point, mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
 
 SEARCH_DPI = 75
@@ -22,6 +22,9 @@ DRIFT_PX = 3  # a fold moves by at most this from band to band
 FOLD_LEVELS = 3.0  # the smallest mean depth of a fold; anything less is uneven light
 SURE_LEVELS = 8.0
 HELD_SHARE = 0.7  # a fold shows along at least this share of its length
+TO_THE_EDGE = 0.4  # a fold is at least this share as deep at both edges of the paper, where no rule is printed
+RULE_MM = 1.5
+MOST_RULES = 8
 LEAST_SPACE_MM = 6.0
 SHEAR_DEG = np.arange(-3.0, 3.01, 0.25)
 
@@ -64,11 +67,18 @@ def find_gutter(page: Pixels, dpi: float) -> Gutter:
     if min(grey.shape) < 16:
         return _straight(grey.shape, (grey.shape[1] - 1) / 2, 0.0, work_dpi, FoldKind.NONE, 0.0)
     depth, band_rows = valley_depths(grey, work_dpi)
-    path = _deepest_path(depth)
-    along = depth[np.arange(len(path)), path]
-    mean_depth = float(np.median(along))
-    if mean_depth >= FOLD_LEVELS and (along > FOLD_LEVELS / 2).mean() >= HELD_SHARE:
-        return _along(depth, path, band_rows, grey.shape[0], work_dpi, mean_depth)
+    beside = round(mm_to_px(RULE_MM, work_dpi))
+    searched = depth.copy()
+    for _ in range(MOST_RULES):
+        path = _deepest_path(searched)
+        along = depth[np.arange(len(path)), path]
+        mean_depth = float(np.median(along))
+        if mean_depth < FOLD_LEVELS or (along > FOLD_LEVELS / 2).mean() < HELD_SHARE:
+            break
+        if min(along[0], along[-1]) >= TO_THE_EDGE * mean_depth:
+            return _along(depth, path, band_rows, grey.shape[0], work_dpi, mean_depth)
+        for band, col in enumerate(path):  # printed: it ends before the edges of the paper
+            searched[band, max(0, col - beside) : col + beside + 1] = 0
     return _space(grey, work_dpi)
 
 

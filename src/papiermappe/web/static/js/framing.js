@@ -103,6 +103,18 @@ export function createFraming(mappe, snapsMm, tidy) {
     },
     get grips() {
       const { x, y, width, height } = this.frame;
+      return [...this.sideGrips, {
+        id: "frame-middle", x: x - this.origin.x + width / 2, y: y - this.origin.y + height / 2,
+        label: t("The frame of the page: arrow keys move it"),
+        begin: () => { this.begin(); this.held = this.extent; },
+        move: (/** @type {number} */ dx, /** @type {number} */ dy) => this.shift(tenth(dx), tenth(dy)),
+        end: () => this.send(),
+        cancel: () => { this.held = null; this.drop(); tidy.redraw(); },
+        key: (/** @type {KeyboardEvent} */ event) => this.shiftByKey(event),
+      }];
+    },
+    get sideGrips() {
+      const { x, y, width, height } = this.frame;
       return GRIPS.map((sides) => ({
         id: sides.join("-"),
         x: x - this.origin.x + (sides.includes("left") ? 0 : sides.includes("right") ? width : width / 2),
@@ -126,6 +138,21 @@ export function createFraming(mappe, snapsMm, tidy) {
       this.moved = none();
       for (const side of sides) this.moved[/** @type {keyof Sides} */ (side)] = this.snapped(side, dx * OUTWARDS[side][0] + dy * OUTWARDS[side][1]);
       tidy.redraw();
+    },
+    /** Move the frame as it is. @param {number} dx @param {number} dy in mm from where that began */
+    shift(dx, dy) {
+      this.moved = { left: -dx, right: dx, top: -dy, bottom: dy };
+      tidy.redraw();
+    },
+    /** @param {KeyboardEvent} event */
+    shiftByKey(event) {
+      const step = STEPS[event.key];
+      if (!step || event.ctrlKey || event.altKey) return false;
+      this.begin();
+      const by = event.shiftKey ? 0.1 : 1;
+      this.shift(tenth(this.moved.right + by * step[0]), tenth(this.moved.bottom + by * step[1]));
+      this.sendSoon();
+      return true;
     },
     /** Stop at a size of paper, and before the page is nothing. @param {string} side @param {number} by */
     snapped(side, by) {

@@ -20,6 +20,12 @@ export function createViewer(home) {
   const svg = make("svg", { class: "viewer-page", tabindex: "0", role: "img" });
   const sheet = make("g", {});
   const picture = make("image", { preserveAspectRatio: "none" });
+  const other = make("image", { preserveAspectRatio: "none" });
+  const uncovered = make("rect", { x: "0", y: "0" });
+  const clip = make("clipPath", { id: "compare-clip" });
+  const compared = make("g", { "clip-path": "url(#compare-clip)", hidden: "" });
+  clip.append(uncovered);
+  compared.append(other);
   const layers = make("g", { class: "viewer-layers" });
   const rulers = make("svg", { class: "viewer-rulers", "aria-hidden": "true" });
   const ticks = make("path", {});
@@ -30,8 +36,8 @@ export function createViewer(home) {
   const transfer = make("feComponentTransfer", {});
   transfer.append(...levels);
   filter.append(transfer);
-  sheet.append(picture, layers, grips.group);
-  svg.append(filter, sheet);
+  sheet.append(picture, compared, layers, grips.group);
+  svg.append(filter, clip, sheet);
   home.append(svg, rulers);
 
   /** @type {Shown | null} */
@@ -131,7 +137,7 @@ export function createViewer(home) {
     event.stopPropagation();
     pan(step[0], step[1]);
   });
-  picture.addEventListener("error", () => again(picture));
+  for (const image of [picture, other]) image.addEventListener("error", () => again(image));
   new ResizeObserver(draw).observe(home);
 
   return {
@@ -158,6 +164,15 @@ export function createViewer(home) {
     /** Draw over the page. @param {{ class: string, d: string }[]} shapes paths in mm of the page */
     overlay(shapes) {
       layers.replaceChildren(...shapes.map((shape) => make("path", { ...shape, "vector-effect": "non-scaling-stroke" })));
+    },
+    /** Lay another picture over the page, as far as a line from the left. @param {{ href: string, placed: Placed, until: number } | null} over `until` in mm of the page */
+    compare(over) {
+      compared.toggleAttribute("hidden", over === null);
+      if (!over || !shown) return;
+      if (other.getAttribute("href") !== over.href) other.setAttribute("href", over.href);
+      for (const [name, value] of Object.entries(over.placed)) other.setAttribute(name, String(value));
+      uncovered.setAttribute("width", String(Math.max(0, over.until)));
+      uncovered.setAttribute("height", String(shown.height));
     },
     /** Show the picture with its levels changed, until another one is shown. @param {{ slope: number, intercept: number }} change of levels from 0 to 1 */
     tone({ slope, intercept }) {

@@ -1,5 +1,6 @@
 // The station Tidy: one page large, in mm, with its treatment.
 import { createBlock } from "../block.js";
+import { createCompare } from "../compare.js";
 import { createFraming } from "../framing.js";
 import { createGutter } from "../gutter.js";
 import { get } from "../http.js";
@@ -34,6 +35,8 @@ export function tidy(mappe, pile, facts) {
     gutter: null,
     /** @type {any} */
     block: null,
+    /** @type {any} */
+    compare: null,
     /** The part of the card that is unfolded, by its id. */
     part: "",
     laying: false,
@@ -48,6 +51,7 @@ export function tidy(mappe, pile, facts) {
       this.zones = createZones(mappe, station);
       this.gutter = createGutter(mappe, station);
       this.block = createBlock(mappe, station);
+      this.compare = createCompare(this.framing, station);
       this.viewer = createViewer(this.$refs.stage);
       this.$watch("$store.pile.seen", () => this.draw());
       this.$watch("$store.pile.version", () => this.draw());
@@ -72,7 +76,7 @@ export function tidy(mappe, pile, facts) {
     /** Those of them that are drawn over the page as treated. */
     get drawn() {
       const unfolded = { spreads: this.gutter, margins: this.block }[/** @type {string} */ (this.part)];
-      return unfolded ? [this.zones, unfolded] : [this.zones];
+      return [this.zones, ...(unfolded ? [unfolded] : []), this.compare];
     },
 
     async refresh() {
@@ -113,11 +117,13 @@ export function tidy(mappe, pile, facts) {
         dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
+      this.viewer.compare(scan ? null : this.compare.over(`/pages/${page.id}/scan-${page.scan}-${facts.stage}.jpg`));
       this.viewer.overlay(scan ? this.foundShapes : [...this.zoneShapes, ...this.drawn.flatMap((/** @type {any} */ tool) => tool.shapes)]);
       this.viewer.grips(scan ? [] : this.drawn.flatMap((/** @type {any} */ tool) => tool.grips));
     },
     drawPile() {
       const { current, page } = pile;
+      this.viewer.compare(null);
       this.viewer.grips([]);
       if (!current) { this.viewer.show(null); return; }
       const path = page ? `/pages/${page.id}/${page.picture}` : "";
@@ -128,6 +134,7 @@ export function tidy(mappe, pile, facts) {
       this.viewer.overlay(pile.shapes);
     },
     drawFraming() {
+      this.viewer.compare(null);
       const { page, framing, known } = this;
       const path = `/pages/${page.id}/scan-${known.page.scan}`;
       this.viewer.show({
@@ -170,6 +177,13 @@ export function tidy(mappe, pile, facts) {
       this.shownSince = Infinity;
       if (this.showsScan && isHeld) this.toggleScan();
     },
+    /** A line across the page, with the scan on its left. */
+    toggleCompare() {
+      if (this.framing.on) this.toggleFraming();
+      this.showsScan = false;
+      this.compare.toggle();
+    },
+    get comparePressed() { return this.compare?.on ? "true" : "false"; },
     get showsScanText() { return this.showsScan ? "true" : "false"; },
 
     // ---- by hand, on the page
