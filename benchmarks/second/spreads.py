@@ -1,4 +1,4 @@
-"""Spreads of the second generator, and wide sheets that are none: what a fold looks like is decided here, by other code.
+"""Spreads of the second generator, and wide sheets that are none: here other code decides what a fold looks like.
 
 A fold is a valley of light across the sheet, deep or hardly to be seen, slanting or bent, some with a bright rim.
 """

@@ -194,3 +194,21 @@ def test_the_tone_is_adjusted_at_once_and_taken_back(stack: Stack, driver: Chrom
     until(lambda: treatments(stack, booklet)[1] == treatments(stack, booklet)[1].model_copy(update={"contrast": 0}))
     undo(driver)
     until(lambda: treatments(stack, booklet)[1].contrast == 30)
+
+
+def test_the_scan_is_compared_along_a_line(stack: Stack, driver: Chrome, until: Until, booklet: int) -> None:
+    driver.execute_script("Alpine.store('mappe').select([], arguments[0])", stack.desk(booklet).order[1])
+    until(lambda: driver.find_element(By.ID, "compare").is_enabled())
+    ActionChains(driver).send_keys("y").perform()
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-grip=compare]"))
+    over = driver.find_element(By.CSS_SELECTOR, ".viewer-page g[clip-path] image")
+    until(lambda: "/scan-" in (over.get_attribute("href") or ""))
+    width = "return Number(document.querySelector('#compare-clip rect').getAttribute('width'))"
+    before = driver.execute_script(width)
+    assert before == pytest.approx(stack.desk(booklet).pages[1].width_mm / 2, abs=0.2)
+    grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=compare]")
+    driver.execute_script("arguments[0].focus()", grip)
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT * 3).perform()
+    until(lambda: driver.execute_script(width) == pytest.approx(before + 15, abs=0.2))
+    ActionChains(driver).send_keys("y").perform()
+    until(lambda: not driver.find_elements(By.CSS_SELECTOR, "[data-grip=compare]"))

@@ -117,6 +117,15 @@ def test_a_long_note_is_written_smaller_and_stays_in_its_frame() -> None:
     assert (marked[70:230, 70:340].min(axis=2) < 120).mean() > 0.03
 
 
+def test_all_kinds_of_marks_are_drawn_on_one_page(png: Png) -> None:
+    """In the order in which they were made, a note among the first; black goes over all of them."""
+    kinds = (ZoneKind.NOTE, ZoneKind.BOX, ZoneKind.HIGHLIGHT, ZoneKind.LINE, ZoneKind.RISING_LINE, ZoneKind.BLACKOUT)
+    treatment = Treatment(zones=tuple(zone(kind, text="Look" if kind is ZoneKind.NOTE else "") for kind in kinds))
+    page = render(png(letter("8,400"), DPI), treatment)
+    assert page.shape[2] == 3
+    assert np.all(page[round(44 / 25.4 * DPI), round(35 / 25.4 * DPI) : round(85 / 25.4 * DPI)] == 0)
+
+
 def test_a_marked_page_is_filed_in_colour(png: Png) -> None:
     """Also where the print alone would become black and white."""
     for tone in (Tone.AS_SCANNED, Tone.GREY, Tone.BILEVEL, Tone.WHITE):

@@ -100,7 +100,7 @@ def _with_note(page: Pixels, mark: Mark, dpi: float) -> Pixels:
     for at, line in enumerate(lines):
         y_px = top + rim + at * LINE_HEIGHT * mm_to_px(size_mm, dpi)
         draw.text((left + rim, y_px), line, PEN, _font(round(mm_to_px(size_mm, dpi))))
-    return np.asarray(picture)
+    return np.array(picture)  # a copy that can be drawn on
 
 
 @lru_cache(maxsize=32)

@@ -27,8 +27,7 @@ export function createCompare(framing, tidy) {
       return { href, placed: { width, height, transform: `matrix(${[a, b, c, d, e, f].join(" ")})` }, until: this.share * this.width };
     },
     get shapes() {
-      const x = this.share * this.width;
-      return this.active ? [{ class: "divide", d: `M${x} 0V${this.height}` }] : [];
+      return this.active ? [{ class: "divide", d: `M${this.share * this.width} 0V${this.height}` }] : [];
     },
     get grips() {
       if (!this.active) return [];
