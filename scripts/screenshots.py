@@ -15,7 +15,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 DRAWER = "http://127.0.0.1:9440"
-LEASE, MEETING, POST = 3, 4, 5
+LEASE, MEETING, POST, HANDBOOK = 3, 4, 5, 6
 JAM_AT = 4
 
 
@@ -38,6 +38,11 @@ def main() -> None:
     shoot("order", f"/mappen/{LEASE}/order")
     shoot("tidy", f"/mappen/{LEASE}/tidy?page=11", keys="a")
     shoot("pile", f"/mappen/{POST}/tidy", keys="v", wait_s=8)
+    browser.get(f"{web}/mappen/{HANDBOOK}/tidy")
+    time.sleep(3)
+    browser.execute_script("const mappe = Alpine.store('mappe'); mappe.select([], mappe.order[2])")
+    time.sleep(2)
+    shoot("spreads", keys="d")
     shoot("file", f"/mappen/{LEASE}/file", keys="\n", wait_s=45)
     browser.get(f"{web}/mappen/{MEETING}/intake")
     time.sleep(3)

@@ -13,6 +13,7 @@ from numpy.random import Generator
 from benchmarks.corpus.pages import prose
 from benchmarks.table import Row, percent, scaled
 from papiermappe.core.analysis import analyse
+from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.geometry import Point, rotation_deg
 from papiermappe.core.operations import AlignMargins, PageState
@@ -86,7 +87,7 @@ def _leaf(number: int, hand: Generator) -> _Leaf:
     lay = Lay((GLASS.width_mm / 2, GLASS.height_mm / 2), float(hand.uniform(-1.5, 1.5)))
     picture = scan(drawn, None, lay, Optics((206, 210, 212), 2.5, shadow=0.3), GLASS, DPI, number)
     capture = CapturedPicture(encode_jpeg(picture, 90), DPI, LIMIT_PX)
-    found = analyse(capture)
+    found = analyse(capture, TurnEstimate(0, 1.0))
     own = np.array([left_mm - A5.width_mm / 2, top_mm - A5.height_mm / 2])
     x_mm, y_mm = rotation_deg(lay.angle_deg) @ own + np.array(lay.centre_mm)
     page = PageState(

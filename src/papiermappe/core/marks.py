@@ -57,50 +57,56 @@ def draw_marks(page: Pixels, marks: Sequence[Mark], dpi: float) -> Pixels:
     if drawn and page.ndim == 2:
         marked = np.asarray(cv2.cvtColor(page, cv2.COLOR_GRAY2RGB), np.uint8)
     for mark in drawn:
-        marked = _drawn(marked, mark, dpi)
+        _draw(marked, mark, dpi)
     for mark in black:
         cv2.fillConvexPoly(marked, _px(_grown(mark.corners, BEYOND_MM), dpi), (0, 0, 0), shift=SUBPIXELS)
     return marked
 
 
-def _drawn(page: Pixels, mark: Mark, dpi: float) -> Pixels:
+def _draw(page: Pixels, mark: Mark, dpi: float) -> None:
     pen_px = max(1, round(mm_to_px(PEN_MM, dpi)))
     outline = _px(mark.corners, dpi)
     if mark.kind is ZoneKind.HIGHLIGHT:
-        mask = np.zeros(page.shape[:2], np.uint8)
-        cv2.fillConvexPoly(mask, outline, (1,), shift=SUBPIXELS)
-        under = page[mask > 0].astype(np.uint16)
-        page[mask > 0] = (under * np.array(HIGHLIGHT, np.uint16) // 255).astype(np.uint8)
+        left, top = np.floor(outline.min(axis=0) / 2**SUBPIXELS).clip(0).astype(int)
+        right, bottom = (np.ceil(outline.max(axis=0) / 2**SUBPIXELS) + 1).clip(0).astype(int)
+        part = page[top:bottom, left:right]
+        mask = np.zeros(part.shape[:2], np.uint8)
+        cv2.fillConvexPoly(mask, outline - (np.array([left, top]) << SUBPIXELS), (1,), shift=SUBPIXELS)
+        tinted = (part.astype(np.uint16) * np.array(HIGHLIGHT, np.uint16) // 255).astype(np.uint8)
+        part[:] = np.where(mask[..., None] > 0, tinted, part)
     elif mark.kind is ZoneKind.BOX:
         cv2.polylines(page, [outline], True, PEN, pen_px, cv2.LINE_AA, SUBPIXELS)
     elif mark.kind is ZoneKind.NOTE:
-        return _with_note(page, mark, dpi)
+        _write_note(page, mark, dpi)
     else:
         ends = (0, 2) if mark.kind is ZoneKind.LINE else (3, 1)
         begin, end = (tuple(int(value) for value in outline[at]) for at in ends)
         cv2.line(page, begin, end, PEN, pen_px, cv2.LINE_AA, SUBPIXELS)
-    return page
 
 
-def _with_note(page: Pixels, mark: Mark, dpi: float) -> Pixels:
+def _write_note(page: Pixels, mark: Mark, dpi: float) -> None:
     """Write a note, upright as the page is seen; in smaller letters where it is long."""
     left, top, right, bottom = (
         round(mm_to_px(float(value), dpi)) for value in (*mark.corners.min(axis=0), *mark.corners.max(axis=0))
     )
     rim = round(mm_to_px(NOTE_RIM_MM, dpi))
     room = right - left - 2 * rim, bottom - top - 2 * rim
-    picture = Image.fromarray(page)
+    picture = Image.new("RGB", (max(1, right - left + 1), max(1, bottom - top + 1)), NOTE_PAPER)
     draw = ImageDraw.Draw(picture)
-    draw.rectangle((left, top, right, bottom), NOTE_PAPER, PEN, max(1, round(mm_to_px(PEN_MM / 2, dpi))))
+    draw.rectangle((0, 0, right - left, bottom - top), None, PEN, max(1, round(mm_to_px(PEN_MM / 2, dpi))))
     size_mm = NOTE_TEXT_MM
     lines = _lines(mark.text, room[0], _font(round(mm_to_px(size_mm, dpi))))
     while size_mm > LEAST_TEXT_MM and len(lines) * LINE_HEIGHT * mm_to_px(size_mm, dpi) > room[1]:
         size_mm *= 0.9
         lines = _lines(mark.text, room[0], _font(round(mm_to_px(size_mm, dpi))))
     for at, line in enumerate(lines):
-        y_px = top + rim + at * LINE_HEIGHT * mm_to_px(size_mm, dpi)
-        draw.text((left + rim, y_px), line, PEN, _font(round(mm_to_px(size_mm, dpi))))
-    return np.array(picture)  # a copy that can be drawn on
+        y_px = rim + at * LINE_HEIGHT * mm_to_px(size_mm, dpi)
+        draw.text((rim, y_px), line, PEN, _font(round(mm_to_px(size_mm, dpi))))
+    rows = slice(max(0, top), min(bottom + 1, page.shape[0]))
+    cols = slice(max(0, left), min(right + 1, page.shape[1]))
+    if rows.start < rows.stop and cols.start < cols.stop:
+        note = np.asarray(picture)
+        page[rows, cols] = note[rows.start - top : rows.stop - top, cols.start - left : cols.stop - left]
 
 
 @lru_cache(maxsize=32)

@@ -70,20 +70,37 @@ def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
     strips = [corners for corners in areas.wiped if _width_mm(corners) <= NARROW_MM]
     wide = Areas([corners for corners in areas.wiped if _width_mm(corners) > NARROW_MM], areas.kept)
     mask = cleared(whole.shape, wide, dpi)
-    count, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
     clean = whole.copy()
     around = round(mm_to_px(AROUND_MM, dpi))
-    for left, top, width, height, _ in stats[1:count]:
-        part = (
-            slice(max(0, top - around), top + height + around),
-            slice(max(0, left - around), left + width + around),
-        )
-        inside = mask[part]
-        paper = _paper_behind(whole[part], inside, dpi)
-        cv2.copyTo(paper, inside.astype(np.uint8), clean[part])
+    for left, top, right, bottom in _boxes(mask, wide, dpi):
+        part = slice(max(0, top - around), bottom + around), slice(max(0, left - around), right + around)
+        box = slice(top - part[0].start, bottom - part[0].start), slice(left - part[1].start, right - part[1].start)
+        paper = _paper_behind(whole[part], mask[part], dpi)[box]
+        cv2.copyTo(np.ascontiguousarray(paper), mask[part][box].astype(np.uint8), clean[part][box])
     for corners in strips:
         _bridge(clean, corners, dpi)
     return clean
+
+
+def _boxes(mask: NDArray[np.bool_], areas: Areas, dpi: float) -> list[tuple[int, int, int, int]]:
+    """Return boxes that hold all that is cleared, in px: left, top, right, bottom; where possible small ones."""
+    if areas.kept:
+        _, _, stats, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=8)
+        return [(left, top, left + width, top + height) for left, top, width, height, _ in stats[1:].tolist()]
+    boxes = (_box_within(mask, _outline(corners, dpi) / 2**SUBPIXELS) for corners in areas.wiped)
+    return [box for box in boxes if box is not None]
+
+
+def _box_within(mask: NDArray[np.bool_], outline: NDArray[np.float64]) -> tuple[int, int, int, int] | None:
+    """Return the box round what is cleared near an outline; None where nothing is."""
+    size = mask.shape[::-1]
+    left, top = np.floor(outline.min(axis=0)).clip(0, size).astype(int).tolist()
+    right, bottom = (np.ceil(outline.max(axis=0)) + 1).clip(0, size).astype(int).tolist()
+    part = mask[top:bottom, left:right]
+    rows, cols = np.flatnonzero(part.any(axis=1)), np.flatnonzero(part.any(axis=0))
+    if not len(rows):
+        return None
+    return left + int(cols[0]), top + int(rows[0]), left + int(cols[-1]) + 1, top + int(rows[-1]) + 1
 
 
 def _across(corners: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -149,9 +166,9 @@ def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels
     touched = cv2.resize(soft, size, interpolation=cv2.INTER_AREA) > 0
     known = _is_paper(np.asarray(cells, np.uint8), touched, max(3, round(PRINT_MM / CELL_MM)) | 1)
     carried = _carried(cells.astype(np.float32), known)
-    paper = cv2.resize(carried, (size[0] * by, size[1] * by), interpolation=cv2.INTER_LINEAR)
-    shown = np.rint(paper[: part.shape[0], : part.shape[1]]).clip(0, 255).astype(np.uint8)
-    return np.ascontiguousarray(shown.reshape(part.shape))
+    levels = np.rint(carried).clip(0, 255).astype(np.uint8)
+    paper = cv2.resize(levels, (size[0] * by, size[1] * by), interpolation=cv2.INTER_LINEAR)
+    return np.ascontiguousarray(paper[: part.shape[0], : part.shape[1]].reshape(part.shape))
 
 
 def _is_paper(cells: Pixels, touched: NDArray[np.bool_], reach: int) -> NDArray[np.bool_]:

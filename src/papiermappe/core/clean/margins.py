@@ -12,6 +12,7 @@ from papiermappe.core.picture import Pixels
 
 RIM_MM = 3.0
 LEAST_MM = 1.0  # a row or column with less ink is not of the block
+LEAST_FOOT_MM = 0.4  # of its last row: a page number may be a single 1
 BLOCK_ROWS = 5  # at least this many rows of print begin at the left margin
 LINE_MM = 4.0
 EDGE_SHARE = 0.25  # of the ink of the fullest row of a line: where its letters begin, whether or not some reach higher
@@ -46,7 +47,7 @@ def find_text_block(page: Pixels | View, dpi: float) -> TextBlock | None:
     if len(rows) < 2 or len(columns) < 2:
         return None
     line = round(mm_to_px(LINE_MM, work_dpi))
-    top, bottom = int(rows[0]), int(rows[-1])
+    top, bottom = int(rows[0]), int(np.flatnonzero(in_rows >= mm_to_px(LEAST_FOOT_MM, work_dpi))[-1])
     top += _edge(in_rows[top : top + line])
     bottom -= _edge(in_rows[max(0, bottom - line + 1) : bottom + 1][::-1])
     edges = _left(ink, columns), float(top), float(columns[-1] + 1), float(bottom + 1)
