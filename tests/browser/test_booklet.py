@@ -212,3 +212,20 @@ def test_the_scan_is_compared_along_a_line(stack: Stack, driver: Chrome, until: 
     until(lambda: driver.execute_script(width) == pytest.approx(before + 15, abs=0.2))
     ActionChains(driver).send_keys("y").perform()
     until(lambda: not driver.find_elements(By.CSS_SELECTOR, "[data-grip=compare]"))
+
+
+def test_print_is_moved_by_keys_on_the_page_where_that_began(
+    stack: Stack, driver: Chrome, until: Until, booklet: int
+) -> None:
+    """Also where another page is shown before it was sent."""
+    _, first, second, *_ = stack.desk(booklet).order
+    driver.execute_script("Alpine.store('mappe').select([], arguments[0])", first)
+    until(lambda: driver.find_element(By.ID, "compare").is_enabled())
+    ActionChains(driver).send_keys("g").perform()
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-grip=block]"))
+    driver.execute_script("arguments[0].focus()", driver.find_element(By.CSS_SELECTOR, "[data-grip=block]"))
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT * 2).perform()
+    driver.execute_script("Alpine.store('mappe').select([], arguments[0])", second)
+    until(lambda: treatments(stack, booklet)[1].margins == (2.0, 0.0))
+    assert treatments(stack, booklet)[2].margins == (0.0, 0.0)
+    assert "Choose more pages above" in driver.find_element(By.ID, "margins").text

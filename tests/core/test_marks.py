@@ -1,5 +1,6 @@
 """Marks on pages, and black under which nothing is left."""
 
+import tracemalloc
 from collections.abc import Callable
 
 import numpy as np
@@ -115,6 +116,21 @@ def test_a_long_note_is_written_smaller_and_stays_in_its_frame() -> None:
     outside[57:240, 57:360] = False  # the frame, and half the line around it
     assert (marked[outside] == 255).all()
     assert (marked[70:230, 70:340].min(axis=2) < 120).mean() > 0.03
+
+
+@pytest.mark.parametrize("kind", [kind for kind in ZoneKind if kind is not ZoneKind.KEEP])
+def test_a_mark_far_larger_than_the_page_costs_no_more_than_the_page(kind: ZoneKind) -> None:
+    """Four metres at 1200 dpi would be 100 gigabytes."""
+    page = np.full((300, 400, 3), 200, np.uint8)
+    frame = np.array([(-2000.0, -2000.0), (2000.0, -2000.0), (2000.0, 2000.0), (-2000.0, 2000.0)])
+    tracemalloc.start()
+    marked = draw_marks(page, [Mark(kind, frame, "Look here " * 40)], 1200)
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert marked.shape == page.shape
+    assert most < 20 * page.nbytes
+    beside = np.array([(900.0, 900.0), (950.0, 900.0), (950.0, 950.0), (900.0, 950.0)])
+    assert np.array_equal(draw_marks(page, [Mark(kind, beside, "there")], 1200), page)
 
 
 def test_all_kinds_of_marks_are_drawn_on_one_page(png: Png) -> None:

@@ -372,7 +372,8 @@ class Assembly:
         several = len(self._request.sources) > 1
         made: MadePage[SourcePage] | None = first
         while made is not None:
-            begins = made.item.file.stem if several and made.item.number == 1 else None
+            is_first = made.item.number == 1 and made.item.half != "right"
+            begins = made.item.file.stem if several and is_first else None
             yield made.page._replace(begins=begins)
             made = next(rest, None)
 

@@ -89,24 +89,26 @@ def _write_note(page: Pixels, mark: Mark, dpi: float) -> None:
     left, top, right, bottom = (
         round(mm_to_px(float(value), dpi)) for value in (*mark.corners.min(axis=0), *mark.corners.max(axis=0))
     )
+    # no larger than the page, however large a frame was sent
+    rows, cols = slice(max(0, top), min(bottom + 1, page.shape[0])), slice(max(0, left), min(right + 1, page.shape[1]))
+    if rows.start >= rows.stop or cols.start >= cols.stop:
+        return
     rim = round(mm_to_px(NOTE_RIM_MM, dpi))
     room = right - left - 2 * rim, bottom - top - 2 * rim
-    picture = Image.new("RGB", (max(1, right - left + 1), max(1, bottom - top + 1)), NOTE_PAPER)
+    picture = Image.new("RGB", (cols.stop - cols.start, rows.stop - rows.start), NOTE_PAPER)
     draw = ImageDraw.Draw(picture)
-    draw.rectangle((0, 0, right - left, bottom - top), None, PEN, max(1, round(mm_to_px(PEN_MM / 2, dpi))))
+    x_px, y_px = left - cols.start, top - rows.start
+    frame = (x_px, y_px, x_px + right - left, y_px + bottom - top)
+    draw.rectangle(frame, None, PEN, max(1, round(mm_to_px(PEN_MM / 2, dpi))))
     size_mm = NOTE_TEXT_MM
     lines = _lines(mark.text, room[0], _font(round(mm_to_px(size_mm, dpi))))
     while size_mm > LEAST_TEXT_MM and len(lines) * LINE_HEIGHT * mm_to_px(size_mm, dpi) > room[1]:
         size_mm *= 0.9
         lines = _lines(mark.text, room[0], _font(round(mm_to_px(size_mm, dpi))))
     for at, line in enumerate(lines):
-        y_px = rim + at * LINE_HEIGHT * mm_to_px(size_mm, dpi)
-        draw.text((rim, y_px), line, PEN, _font(round(mm_to_px(size_mm, dpi))))
-    rows = slice(max(0, top), min(bottom + 1, page.shape[0]))
-    cols = slice(max(0, left), min(right + 1, page.shape[1]))
-    if rows.start < rows.stop and cols.start < cols.stop:
-        note = np.asarray(picture)
-        page[rows, cols] = note[rows.start - top : rows.stop - top, cols.start - left : cols.stop - left]
+        down_px = rim + at * LINE_HEIGHT * mm_to_px(size_mm, dpi)
+        draw.text((x_px + rim, y_px + down_px), line, PEN, _font(round(mm_to_px(size_mm, dpi))))
+    page[rows, cols] = np.asarray(picture)
 
 
 @lru_cache(maxsize=32)

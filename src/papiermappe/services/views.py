@@ -16,6 +16,7 @@ from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
+from papiermappe.core.page_box import PageBox
 from papiermappe.core.treatment import SURE, Origin, Treatment, flat_size_mm, page_box, page_size_mm
 from papiermappe.core.zones import Zone, ZoneKind
 from papiermappe.devices.model import TicketSettings
@@ -100,6 +101,15 @@ class FrameView(BaseModel):
     skew_deg: float
 
 
+class SidesView(BaseModel):
+    """How far the sides of the sheet that was found lie outside of those of the page, in mm, as the page is seen."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+
 class ZoneView(BaseModel):
     """A zone that is cleared or marked on a page, or outside which all is cleared."""
 
@@ -124,6 +134,8 @@ class PageDetail(BaseModel):
     scan_width_mm: float
     scan_height_mm: float
     frame: FrameView
+    found_sides: SidesView | None
+    """None where no sheet was found."""
     zones: list[ZoneView]
     gutter: list[tuple[float, float]] | None
     """Where it would be split, on the page as it is seen, in mm; None where it is no spread."""
@@ -380,6 +392,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
+        found_sides=_found_sides(analysis, flat_mm, frame, treatment.quarter_turns) if analysis else None,
         zones=[
             ZoneView(
                 name=zone.name,
@@ -399,6 +412,18 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         file_name=capture.file_name,
         title=printed.title if printed else "",
     )
+
+
+def _found_sides(
+    analysis: Analysis, flat_mm: tuple[float, float], frame: PageBox, quarter_turns: int
+) -> SidesView | None:
+    if analysis.treatment.sheet is None:
+        return None
+    corners = frame.on_page(page_box(*flat_mm, analysis.treatment).corners, quarter_turns)
+    width_mm, height_mm = frame.size_mm(quarter_turns)
+    (left, top), (right, bottom) = corners.min(axis=0), corners.max(axis=0)
+    outwards = {"left": -left, "top": -top, "right": right - width_mm, "bottom": bottom - height_mm}
+    return SidesView(**{side: round(float(mm), 1) for side, mm in outwards.items()})
 
 
 def _zone_holders(session: Session, mappe_id: int | None) -> dict[str, list[int]]:

@@ -14,6 +14,8 @@ export function createBlock(mappe, tidy) {
   let sending = 0;
   /** @type {{ x: number, y: number }} where it was taken */
   let from = { x: 0, y: 0 };
+  /** @type {number[]} the pages that are moved, as it was when that began */
+  let pages = [];
   return {
     /** How far it has been moved, and not sent yet. */
     moved: { x: 0, y: 0 },
@@ -41,7 +43,11 @@ export function createBlock(mappe, tidy) {
       }];
     },
     /** @param {number} x @param {number} y in mm */
-    drag(x, y) { this.moved = { x: tenth(x), y: tenth(y) }; tidy.redraw(); },
+    drag(x, y) {
+      if (!this.moved.x && !this.moved.y) pages = tidy.targets();
+      this.moved = { x: tenth(x), y: tenth(y) };
+      tidy.redraw();
+    },
     /** @param {KeyboardEvent} event */
     key(event) {
       const step = STEPS[event.key];
@@ -56,7 +62,7 @@ export function createBlock(mappe, tidy) {
       clearTimeout(sending);
       const { x, y } = this.moved;
       if (!x && !y) return;
-      mappe.operate({ kind: "move_text", pages: tidy.targets(), x_mm: x, y_mm: y }).then((/** @type {any} */ done) => { if (!done) this.settle(); });
+      mappe.operate({ kind: "move_text", pages, x_mm: x, y_mm: y }).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
     leave() { this.send(); this.moved = { x: 0, y: 0 }; },
     /** The server has told the frame anew. */

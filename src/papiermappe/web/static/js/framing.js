@@ -154,10 +154,13 @@ export function createFraming(mappe, snapsMm, tidy) {
       this.sendSoon();
       return true;
     },
-    /** Stop at a size of paper, and before the page is nothing. @param {string} side @param {number} by */
+    /** Stop at the sheet that was found, at a size of paper, and before the page is nothing. @param {string} side @param {number} by */
     snapped(side, by) {
       const { width, height } = this.told;
-      const was = this.sent.moved[/** @type {keyof Sides} */ (side)] + (side === "left" || side === "right" ? width : height);
+      const sent = this.sent.moved[/** @type {keyof Sides} */ (side)];
+      const was = sent + (side === "left" || side === "right" ? width : height);
+      const found = this.known.found_sides ? this.known.found_sides[side] - sent : Infinity;
+      if (Math.abs(found - by) <= SNAP_MM) return Math.max(tenth(found), LEAST_MM - was);
       const near = snapsMm.find((mm) => Math.abs(mm - was - by) <= SNAP_MM);
       return Math.max(near === undefined ? tenth(by) : near - was, LEAST_MM - was);
     },

@@ -22,6 +22,8 @@ export function createGutter(mappe, tidy) {
   let sending = 0;
   /** @type {Line | null} as it was when it was taken */
   let from = null;
+  /** @type {{ pages: number[], drawn_on_mm: number[] } | null} what is changed, as it was when that began */
+  let meant = null;
   return {
     /** @type {Line | null} as it has been moved, and not sent yet */
     moved: null,
@@ -51,6 +53,7 @@ export function createGutter(mappe, tidy) {
     /** @param {(at: number) => number} share @param {number} dx in mm */
     drag(share, dx) {
       const { page } = tidy.known();
+      this.mean();
       this.moved = (from ?? []).map(([x, y]) => [
         tenth(Math.min(Math.max(x + share(Math.min(Math.max(y / page.height_mm, 0), 1)) * dx, RIM_MM), page.width_mm - RIM_MM)), y,
       ]);
@@ -69,23 +72,27 @@ export function createGutter(mappe, tidy) {
     /** Draw a line down the middle, where none was found. */
     draw() {
       const { width_mm: width, height_mm: height } = tidy.known().page;
+      this.mean();
       this.moved = [[width / 2, 0], [width / 2, height / 2], [width / 2, height]];
       this.send();
     },
     /** The line that was found is right. */
-    confirm() { this.moved = this.line; this.send(); },
+    confirm() { this.mean(); this.moved = this.line; this.send(); },
     /** Go back to the line that was found, or to none. */
-    forget() { return this.put(null); },
+    forget() { this.mean(); return this.put(null); },
+    /** A change begins, or goes on: it is for the pages of the scope as it is now. */
+    mean() {
+      if (this.moved) return;
+      const { page } = tidy.known();
+      const pages = tidy.targets().filter((id) => id === page.id || mappe.page(id).spread);
+      meant = { pages, drawn_on_mm: [page.width_mm, page.height_mm] };
+    },
     send() {
       clearTimeout(sending);
-      if (this.moved && tidy.known()) this.put(this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
+      if (this.moved) this.put(this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
     /** @param {Line | null} gutter */
-    put(gutter) {
-      const { page } = tidy.known();
-      const spreads = tidy.targets().filter((id) => id === page.id || mappe.page(id).spread);
-      return mappe.operate({ kind: "set_gutter", pages: spreads, gutter, drawn_on_mm: [page.width_mm, page.height_mm] });
-    },
+    put(gutter) { return mappe.operate({ kind: "set_gutter", gutter, ...meant }); },
     leave() { this.send(); this.moved = null; },
     /** The server has told the line anew. */
     settle() { this.moved = null; tidy.redraw(); },

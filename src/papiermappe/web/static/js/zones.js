@@ -84,16 +84,15 @@ export function createZones(mappe, tidy) {
       this.chosen = this.chosen === name ? null : name;
       tidy.redraw();
     },
-    leave() { this.send(); this.chosen = null; },
+    leave() { this.send(); this.moved = null; this.chosen = null; },
     /** Draw a new zone on the pages of the scope. @param {ZoneKind} does @param {Area} area */
     add(does, area) {
       const name = crypto.randomUUID();
       this.chosen = name;
       return this.put(tidy.targets(), { name, kind: does, text: "" }, area);
     },
-    /** @param {number[]} ids @param {{ name: string, kind: ZoneKind, text: string }} zone @param {Area} area */
-    put(ids, { name, kind, text }, area) {
-      const { page } = tidy.known();
+    /** @param {number[]} ids @param {{ name: string, kind: ZoneKind, text: string }} zone @param {Area} area @param {any} [page] on which it was drawn */
+    put(ids, { name, kind, text }, area, page = tidy.known().page) {
       return mappe.operate({ kind: "put_zones", pages: ids, zones: [{ name, does: kind, zone: sent(area), text }], drawn_on_mm: [page.width_mm, page.height_mm] });
     },
     /** Write what the chosen note says. @param {string} text */
@@ -130,6 +129,7 @@ export function createZones(mappe, tidy) {
     from: null,
     /** @param {Edge[]} edges @param {number} dx @param {number} dy in mm */
     drag(edges, dx, dy) {
+      this.mean();
       const from = this.from ?? this.current.area;
       const left = from.x + (edges.includes("left") ? dx : 0);
       const top = from.y + (edges.includes("top") ? dy : 0);
@@ -157,14 +157,18 @@ export function createZones(mappe, tidy) {
       const typed = numberIn(field.value);
       const { area } = this.current;
       if (typed === null || (typed < LEAST_MM && (name === "width" || name === "height"))) { field.value = length(tenth(area[name])); return; }
+      this.mean();
       this.moved = { ...area, [name]: typed };
       this.send();
     },
+    /** @type {{ zone: any, page: any } | null} what is moved, and the page it is moved on: also when another one is shown by now */
+    meant: null,
+    mean() { if (!this.moved) this.meant = { zone: this.current, page: tidy.known().page }; },
     send() {
       clearTimeout(sending);
-      const zone = this.current;
-      if (!this.moved || !zone) { this.moved = null; return; }
-      this.put(zone.pages, zone, this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
+      if (!this.moved || !this.meant) { this.moved = null; return; }
+      const { zone, page } = this.meant;
+      this.put(zone.pages, zone, this.moved, page).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
     /** The server has told the zones anew. */
     settle() { this.moved = null; tidy.redraw(); },

@@ -22,7 +22,9 @@ export function margins(mappe) {
     get across() { return this.chosen ?? (this.treatment.part ? "inner" : "left"); },
     get isCentred() { return this.across === "centred"; },
     get isMoved() { return (this.treatment.margins ?? []).some(Boolean); },
-    get cannotAlign() { return mappe.busy || !this.targets.length; },
+    /** One page alone can only go to margins that are typed. */
+    get lacks() { return this.targets.length < 2 && this.acrossMm === null && this.topMm === null && !this.isCentred; },
+    get cannotAlign() { return mappe.busy || !this.targets.length || this.lacks; },
     get alignText() { return t("Line up {pages}", { pages: pages(this.targets.length) }); },
     /** @param {Event} event */
     setAcross(event) {
