@@ -18,6 +18,7 @@ from benchmarks.cleaning import (
     paces,
     photographs,
     recurring,
+    rims,
     second_hand,
     sheets,
     skews,
@@ -39,6 +40,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "margins": margins.measure,
     "photo": photographs.measure,
     "recurring": recurring.measure,
+    "rims": rims.measure,
     "pace": paces.measure,
 }
 

@@ -197,6 +197,9 @@ def assemble(
     wipe_shared: Annotated[
         bool, typer.Option("--wipe-shared", help="Wipe holes, staples, shadows and dust that most pages show.")
     ] = False,
+    clean_borders: Annotated[
+        bool, typer.Option("--clean-borders", help="Wipe dark rims along the edges of scans.")
+    ] = False,
     split_spreads: Annotated[
         bool, typer.Option("--split-spreads", help="Make two pages of each spread whose fold is sure.")
     ] = False,
@@ -236,6 +239,7 @@ def assemble(
         dpi=dpi,
         colours=colour,
         wipe_shared=wipe_shared,
+        clean_borders=clean_borders,
         split_spreads=split_spreads,
         align_margins=align_margins,
         refuses_broken=strict,

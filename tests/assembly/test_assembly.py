@@ -348,3 +348,19 @@ def test_spreads_become_two_pages_whose_print_is_lined_up(tmp_path: Path) -> Non
     whole = made(wanted.model_copy(update={"split_spreads": False, "align_margins": False}))
     assert len(whole.pages) == 4
     assert all(page.half is None and page.margins_mm == (0.0, 0.0) for page in whole.pages)
+
+
+def test_dark_rims_are_wiped_where_they_are_not_cropped_away(tmp_path: Path) -> None:
+    page = np.full((1100, 800), 240, np.uint8)
+    page[200:900:20, 150:650] = 30
+    page[:, :30] = 15
+    Image.fromarray(page).save(tmp_path / "scan.png", dpi=(DPI, DPI))
+    wanted = AssemblyRequest(
+        sources=(tmp_path / "scan.png",), out=tmp_path / "clean.png", crop=False, straighten=False, clean_borders=True
+    )
+    (report,) = made(wanted).pages
+    assert [zone.kind for zone in report.zones] == ["dark_rim"]
+    assert report.operations == ("put_zones",)
+    clean = np.asarray(Image.open(tmp_path / "clean.png").convert("L"))
+    assert clean[:, :30].min() > 200
+    assert clean[200, 150:650].max() < 100

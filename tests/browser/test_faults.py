@@ -369,7 +369,7 @@ def test_the_viewer_zooms_to_the_scans_own_pixels_and_back(
     transform = "document.querySelector('.viewer-page g').getAttribute('transform')"
     scale = f"return Number(/scale\\(([\\d.]+)\\)/.exec({transform})[1])"
     until(lambda: driver.execute_script(f"return !!{transform}"))
-    until(lambda: "100 dpi" in driver.find_element(By.CSS_SELECTOR, ".values .small").text)
+    until(lambda: "100 dpi" in driver.find_element(By.CSS_SELECTOR, ".values > .small").text)
     fitting = driver.execute_script(scale)
     press(driver, "p")
     until(lambda: driver.execute_script(scale) == pytest.approx(100 / 25.4, rel=0.01))  # the scan has 100 dpi

@@ -77,7 +77,7 @@ def viewer(desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Unt
     mappe, pages = desk
     driver.get(f"{stack.url}/mappen/{mappe}/tidy?page={pages[0]}")
     until(lambda: driver.find_element(By.CSS_SELECTOR, ".viewer-page g").get_attribute("transform"))
-    until(lambda: driver.find_element(By.CSS_SELECTOR, ".values .small").text)
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".values > .small").text)
     return middle(driver, ".viewer-stage")
 
 

@@ -79,6 +79,8 @@ class AssemblyRequest(BaseModel):
     colours: Colours = Colours.AUTO
     wipe_shared: bool = False
     """Whether holes, staples, folds, shadows and lines of dust are wiped that most pages of a side show."""
+    clean_borders: bool = False
+    """Whether dark rims along the edges of scans are wiped, where no crop has taken them away."""
     split_spreads: bool = False
     """Whether spreads whose gutter is sure become two pages, left then right."""
     align_margins: bool = False

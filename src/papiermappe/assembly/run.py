@@ -23,6 +23,7 @@ from papiermappe.assembly.request import (
     PairsReport,
     PartReport,
     Report,
+    ZoneReport,
     format_of,
 )
 from papiermappe.assembly.shared import TreatedPage, Wiped, shared_wipes
@@ -36,6 +37,7 @@ from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming import name_part
 from papiermappe.core.operations import AlignMargins, PageState
+from papiermappe.core.operations.rims import NAMED, strips_on
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
@@ -43,7 +45,7 @@ from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
 from papiermappe.core.text_layer import text_on_page
-from papiermappe.core.treatment import SURE, Part, Tone, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Part, Tone, Treatment, flat_size_mm, page_size_mm
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.devices.files import HowToRead
@@ -189,7 +191,13 @@ class Assembly:
             steps["straighten"] = found.straighten.model_copy(update={"on": False})
         if not self._request.crop and found.crop is not None:
             steps["crop"] = found.crop.model_copy(update={"on": False})
-        return found.model_copy(update=steps)
+        treatment = found.model_copy(update=steps)
+        if not self._request.clean_borders or item.key not in self._analyses:
+            return treatment
+        head, dpi = item.capture.head(), item.capture.dpi
+        size_mm = flat_size_mm(head.width_px, head.height_px, dpi, treatment)
+        rims = strips_on(self._analyses[item.key].dark_rims, treatment, size_mm)
+        return treatment.model_copy(update={"zones": (*treatment.zones, *rims)})
 
     def _wiped_on(self, item: SourcePage) -> Wiped:
         return self._wiped.get(item.key, Wiped((), ()))
@@ -334,9 +342,10 @@ class Assembly:
 
     def _report(self, made: MadePage[SourcePage]) -> PageReport:
         item = made.item
-        analysis = self._analyses.pop(item.key)
+        analysis = self._analyses[item.key]
         wanted = self._request.colours
         treatment, spread = self._treatment(item, analysis.treatment), self._spreads.get(item.key)
+        del self._analyses[item.key]
         return PageReport(
             source=str(item.file),
             number=item.number,
@@ -351,7 +360,7 @@ class Assembly:
             gutter=spread.gutter if spread else None,
             gutter_confidence=spread.confidence if spread else None,
             margins_mm=treatment.margins,
-            zones=self._wiped_on(item).reports,
+            zones=(*self._wiped_on(item).reports, *_rims_on(treatment)),
             findings=tuple(
                 Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
             ),
@@ -403,6 +412,13 @@ def _done_to(treatment: Treatment) -> tuple[str, ...]:
         "put_zones": bool(treatment.zones),
     }
     return tuple(code for code, is_done in done.items() if is_done)
+
+
+def _rims_on(treatment: Treatment) -> Iterator[ZoneReport]:
+    """Yield the dark rims that are wiped on a page."""
+    for zone in treatment.zones:
+        if zone.name.startswith(NAMED):
+            yield ZoneReport(name=zone.name, kind="dark_rim", confidence=1.0, corners=zone.corners)
 
 
 def _stems(stem: str, names: Sequence[str]) -> list[str]:

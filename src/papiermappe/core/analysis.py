@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from papiermappe.core.clean.blank import judge_blank
 from papiermappe.core.clean.clearing import clear
 from papiermappe.core.clean.colour import ColourKind, judge_colour
+from papiermappe.core.clean.dark_rims import find_dark_rims
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.margins import find_text_block
 from papiermappe.core.clean.quality import judge_quality
@@ -69,6 +70,8 @@ class Analysis(BaseModel):
     """Where it would be split; None where it is no spread."""
     printed_area: Quad | None = None
     """The corners of its text block, on the capture; None where nothing is printed."""
+    dark_rims: tuple[Quad, ...] = ()
+    """Outlines of what is dark along its edges and can be wiped, on the capture."""
 
     @property
     def is_blank(self) -> bool:
@@ -129,6 +132,7 @@ def analyse(
         codes=tuple(read_codes(sheet.grey if part else grey, dpi)),
         spread=_on_capture(spread, treatment, pixels.shape, dpi) if spread else None,
         printed_area=_printed_area(page, treatment, pixels.shape),
+        dark_rims=find_dark_rims(grey, dpi).strips,
     )
 
 

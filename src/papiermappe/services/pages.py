@@ -6,7 +6,6 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
-from papiermappe.core.geometry import Quad
 from papiermappe.core.operations import PageState
 from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.dividers import CodeRule, meaning_of
@@ -66,6 +65,7 @@ def page_state(
 ) -> PageState:
     """Return a page as operations see it; what is left out need not have been loaded."""
     capture = page.capture if with_capture else None
+    analysis = analysis_of(page) if with_capture else None
     return PageState(
         id=page.id,
         mappe_id=page.mappe_id,
@@ -80,14 +80,10 @@ def page_state(
         begins=page.begins,
         accepted=tuple(page.accepted),
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
-        printed_area=_printed_area(page) if with_capture else None,
+        printed_area=analysis.printed_area if analysis else None,
+        dark_rims=analysis.dark_rims if analysis else (),
         stored_found=page.analysis["treatment"] if with_capture and page.analysis else None,
     )
-
-
-def _printed_area(page: Page) -> Quad | None:
-    analysis = analysis_of(page)
-    return analysis.printed_area if analysis else None
 
 
 def _scan_mm(capture: Capture, page: Page) -> tuple[float, float]:

@@ -35,6 +35,7 @@ def undo(caller: Caller, session: Session, mappe_id: int, seq: int | None = None
         NotPossible: there is nothing to undo.
         ChangedMeanwhile: somebody has set the same field since.
     """
+    visible_mappe(caller, session, mappe_id)
     chosen = undo_stack(session, mappe_id, caller.author).undo if seq is None else seq
     if chosen is None:
         raise NotPossible("nothing_to_undo")
@@ -44,6 +45,7 @@ def undo(caller: Caller, session: Session, mappe_id: int, seq: int | None = None
 @transaction
 def redo(caller: Caller, session: Session, mappe_id: int, seq: int | None = None) -> int:
     """Do an entry again that was undone; without one, what the caller has undone last. Raises as `undo` does."""
+    visible_mappe(caller, session, mappe_id)
     chosen = undo_stack(session, mappe_id, caller.author).redo if seq is None else seq
     if chosen is None:
         raise NotPossible("nothing_to_redo")
@@ -86,7 +88,6 @@ def _reverse(caller: Caller, session: Session, mappe_id: int, seq: int, kind: En
         raise NotFound("entry_gone")
     # pages come back also from a Mappe that has been cleared away since
     mappen = {number: locked_mappe(MACHINE, session, number) for number in sorted(row.mappe_id for row in touched)}
-    visible_mappe(caller, session, mappe_id)
     entry = session.get_one(JournalEntry, seq)
     undoing = kind is EntryKind.UNDO
     is_undone = session.scalar(select(undone_by_of(seq))) is not None

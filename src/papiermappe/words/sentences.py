@@ -24,6 +24,7 @@ SENTENCES: dict[str, str | Plural] = {
     "put_mark": NN_("{count} page marked", "{count} pages marked"),
     "put_zones": NN_("{zones} areas wiped on {count} page", "{zones} areas wiped on {count} pages"),
     "remove_zones": NN_("Areas and marks taken away from {count} page", "Areas and marks taken away from {count} pages"),
+    "clean_borders": NN_("Dark rims of {count} page wiped", "Dark rims of {count} pages wiped"),
     "adjust": NN_("Tone of {count} page adjusted", "Tone of {count} pages adjusted"),
     "align_margins": NN_("Print of {count} page lined up", "Print of {count} pages lined up"),
     "move_text": NN_("Print of {count} page moved", "Print of {count} pages moved"),

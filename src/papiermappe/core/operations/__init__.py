@@ -22,6 +22,7 @@ from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Un
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
+from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
@@ -35,6 +36,7 @@ __all__ = [
     "AlignMargins",
     "BringBack",
     "Changes",
+    "CleanBorders",
     "CopyToMappe",
     "Crop",
     "Cut",

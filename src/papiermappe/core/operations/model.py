@@ -49,6 +49,8 @@ class PageState:
     """Width and height of its capture, or of the sheet on a photo once it is flat, where that is needed."""
     printed_area: Quad | None = None
     """Corners of what is printed on it, where `scan_mm` measures, where that is needed and known."""
+    dark_rims: tuple[Quad, ...] = ()
+    """Outlines of what is dark along the edges of its capture, where that is needed and known."""
     stored_found: Mapping[str, Any] | None = None
     """The treatment that follows from what the machine found, as JSON; None where it has not been examined."""
 

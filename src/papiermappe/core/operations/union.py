@@ -22,6 +22,7 @@ from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
+from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
@@ -32,6 +33,7 @@ Operation = Annotated[
     | Adjust
     | AlignMargins
     | BringBack
+    | CleanBorders
     | Crop
     | Cut
     | Interleave

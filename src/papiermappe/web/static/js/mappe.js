@@ -361,6 +361,7 @@ export function createMappe(event, facts) {
     },
     sortByNumbers() { return this.operate({ kind: "sort_by_numbers" }); },
     get undoText() { return this.undoStack.undo ? t("Undo: {what}", { what: this.undoStack.undo.message.text }) : ""; },
+    get noUndoText() { return !this.undoText; },
     get redoText() { return this.undoStack.redo ? t("Redo: {what}", { what: this.undoStack.redo.message.text }) : ""; },
     /** Whether something was done here that the window has not heard of yet. */
     get unheard() { return this.busy || this.answered > this.cursor; },

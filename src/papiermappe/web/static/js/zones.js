@@ -31,6 +31,10 @@ const SAID = {
   note: (size) => t("Note, on {pages}", size),
 };
 const NOTE_SHOWN = 30;
+const RIMS = "rims";
+
+/** @param {any} zone */
+function isRim(zone) { return zone.name.startsWith("rim-"); }
 
 /** @param {number[][]} corners @returns {Area} */
 function boxOf(corners) {
@@ -68,8 +72,14 @@ export function createZones(mappe, tidy) {
         d: this.moved && zone.name === this.chosen ? outline(zone.area) : `M${zone.corners.map((/** @type {number[]} */ corner) => corner.join(" ")).join("L")}Z`,
       }));
     },
+    /** Of a page with dark rims that are wiped, these are one row. */
     get rows() {
-      return this.list.map((/** @type {any} */ zone) => {
+      const rims = this.list.filter(isRim);
+      const row = { name: RIMS, text: t("Dark rims wiped"), chosen: "false" };
+      return [...this.ownRows, ...(rims.length ? [row] : [])];
+    },
+    get ownRows() {
+      return this.list.filter((/** @type {any} */ zone) => !isRim(zone)).map((/** @type {any} */ zone) => {
         const size = { width: length(tenth(zone.area.width)), height: length(tenth(zone.area.height)), pages: pages(zone.pages.length) };
         return {
           name: zone.name,
@@ -80,6 +90,7 @@ export function createZones(mappe, tidy) {
     },
     /** @param {string} name */
     choose(name) {
+      if (name === RIMS) return;
       this.send();
       this.chosen = this.chosen === name ? null : name;
       tidy.redraw();
@@ -102,6 +113,10 @@ export function createZones(mappe, tidy) {
     },
     /** @param {string} name */
     remove(name) {
+      if (name === RIMS) {
+        mappe.operate({ kind: "remove_zones", pages: [tidy.known().page.id], names: this.list.filter(isRim).map((/** @type {any} */ zone) => zone.name) });
+        return;
+      }
       const zone = this.list.find((/** @type {any} */ one) => one.name === name);
       this.moved = null;
       if (zone) mappe.operate({ kind: "remove_zones", pages: zone.pages, names: [name] });

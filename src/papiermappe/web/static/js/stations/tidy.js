@@ -227,6 +227,11 @@ export function tidy(mappe, pile, facts) {
         else this.zones.add(does === "line" && rises ? "rising_line" : does, drawn);
       });
     },
+    /** Wipe what is dark along the edges, on the pages of the scope. */
+    async cleanBorders() {
+      const done = await mappe.operate({ kind: "clean_borders", pages: this.targets });
+      if (done === null) mappe.problem = t("No dark rim is to be seen on {pages}.", { pages: pages(this.targets.length) });
+    },
     get wipingPressed() { return this.drawing === "wipe" ? "true" : "false"; },
     get keepingPressed() { return this.drawing === "keep" ? "true" : "false"; },
     get zoneRows() { return this.zones && this.known ? this.zones.rows : []; },

@@ -1,0 +1,194 @@
+"""Dark rims along the edges of a scan: what lies beyond the sheet, where it cannot be cut away as a whole.
+
+A rim is dark, in one piece from the edge inwards, long beside how deep it is, and has nothing printed in it. Each is
+described by strips along its edge whose depth follows it, so that thick, thin, slanting and ragged ones can be wiped
+without the print beside them.
+"""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.geometry import Point, Quad, mm_to_px
+from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
+
+WORK_DPI = 150
+DARK_SHARE = 0.5  # of the brightness of paper, below which something is dark
+PAPER_PERCENT = 85
+AT_EDGE_MM = 0.8  # a rim begins no farther from the edge
+GAP_MM = 0.6  # specks of light in a rim
+DEEPEST_MM = 28.0  # whatever reaches deeper is a picture
+LEAST_LENGTH_MM = 9.0  # along its edge; letters that are cut off, holes and rules are shorter
+LEAST_DEPTH_MM = 0.15
+RULE_MM = 0.7  # whatever sticks out of a rim and is narrower is a rule that runs into it
+TOOTH_MM = (
+    3.0,
+    2.5,
+)  # what is narrower than the first is of a ragged rim if it is shorter than the second, or else print
+CORNER_MM = 12.0
+BEYOND_MM = 0.8  # how far a strip reaches beyond the rim
+CLOSE_MM = 1.2  # how closely it follows, on average
+SHORTEST_MM = 3.0
+INK_MM2 = 0.4  # of something else, from which on a strip is too deep
+LETTERS = 4  # light shapes in a rim, from which on it is a printed field
+LETTER_MM2 = (0.5, 60.0)
+
+
+class DarkRims(NamedTuple):
+    """What is dark along the edges of a scan."""
+
+    strips: tuple[Quad, ...]
+    """Outlines of what can be wiped, on the scan."""
+    sure: bool
+    """Whether no print is near to any of them."""
+
+
+def find_dark_rims(scan: Pixels, dpi: float) -> DarkRims:
+    """Find dark rims along the edges of a scan.
+
+    Args:
+        scan: grey (h, w) or RGB (h, w, 3), uint8.
+        dpi: its resolution.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    whole = checked(scan, dpi)
+    by = max(1, int(dpi // WORK_DPI))
+    grey = to_grey(shrunk(whole, by))
+    work_dpi = dpi / by if grey.shape != whole.shape[:2] else dpi
+    dark = grey < DARK_SHARE * float(np.percentile(grey[::4, ::4], PAPER_PERCENT))
+    depths = [_depth(np.rot90(dark, turns), work_dpi) for turns in range(4)]  # each edge in turn lies at the top
+    if not any(depth.any() for depth in depths):
+        return DarkRims((), True)
+    other = dark.copy()
+    for turns, depth in enumerate(depths):
+        part = np.rot90(other, turns)[: round(mm_to_px(DEEPEST_MM, work_dpi)) + 2]
+        part[np.arange(len(part))[:, None] <= np.where(depth > 0, depth, -1)[None, :]] = False
+    strips: list[Quad] = []
+    sure = True
+    for turns, depth in enumerate(depths):
+        beside = np.rot90(other, turns)
+        for first, last in _stretches(depth):
+            found, clear = _strips(depth, beside, first, last, work_dpi)
+            sure &= clear
+            strips += [_turned_back(strip, turns, grey.shape, work_dpi) for strip in found]
+    return DarkRims(tuple(strips), sure)
+
+
+def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
+    """Return in px how deep the rim along the upper edge is in each column; 0 where there is none."""
+    at_edge, gap = (max(1, round(mm_to_px(mm, dpi))) for mm in (AT_EDGE_MM, GAP_MM))
+    reach = min(round(mm_to_px(DEEPEST_MM, dpi)) + 1, len(dark))
+    part = dark[:reach].copy()
+    part[:at_edge] |= part[:at_edge].any(axis=0)
+    closed = cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((gap + 1, 1), np.uint8))
+    depth = np.logical_and.accumulate(closed > 0, axis=0).sum(axis=0).astype(np.float32)
+    depth[part[at_edge:].sum(axis=0) + part[:at_edge].sum(axis=0) == 0] = 0
+    only_specks = dark[:at_edge].sum(axis=0) < min(at_edge, mm_to_px(LEAST_DEPTH_MM, dpi))
+    depth[(depth <= at_edge) & only_specks] = 0
+    depth = _into_corners(depth, reach, round(mm_to_px(CORNER_MM, dpi)))
+    joined = np.asarray(cv2.morphologyEx(depth[None, :], cv2.MORPH_CLOSE, np.ones((1, gap + 1), np.uint8)), np.float32)
+    teeth, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_MM[0]))
+    smooth = np.minimum(teeth, np.where(body > 0, body + mm_to_px(TOOTH_MM[1], dpi), 0))
+    for first, last in _stretches(smooth):
+        rim = part[: int(smooth[first:last].max()) + 1, first:last]
+        if last - first < mm_to_px(LEAST_LENGTH_MM, dpi) or _is_printed(rim, smooth[first:last], dpi):
+            smooth[first:last] = 0
+    return smooth
+
+
+def _without_peaks(depth: NDArray[np.float32], wide_px: float) -> NDArray[np.float64]:
+    """Return the depths, (1, w), without what is narrower, as (w,)."""
+    reach = np.ones((1, max(2, round(wide_px))), np.uint8)
+    return np.asarray(cv2.morphologyEx(depth, cv2.MORPH_OPEN, reach, borderType=cv2.BORDER_REPLICATE)[0], np.float64)
+
+
+def _into_corners(depth: NDArray[np.float32], reach: int, beside: int) -> NDArray[np.float32]:
+    """Return the depths with those of corners, where the rim along the edge beside lies below, as deep as beside them.
+
+    Elsewhere, whatever reaches as deep as is looked is no rim.
+    """
+    known = np.flatnonzero((depth > 0) & (depth < reach))
+    clean = np.where(depth < reach, depth, np.float32(0))
+    if not len(known):
+        return clean
+    first, last = int(known[0]), int(known[-1]) + 1
+    for corner, near in (
+        (slice(0, first), slice(first, first + beside)),
+        (slice(last, None), slice(max(0, last - beside), last)),
+    ):
+        if 0 < len(depth[corner]) <= reach and (depth[corner] >= reach).all():
+            usual = np.median(depth[near][depth[near] > 0])
+            clean[corner] = usual
+            clean[near] = np.minimum(clean[near], usual)  # a slanting rim beside is deeper where it begins
+    return clean
+
+
+def _is_printed(rim: NDArray[np.bool_], depth: NDArray[np.float64], dpi: float) -> bool:
+    """Whether light shapes stand in a dark piece, as letters do in a printed field."""
+    light = (~rim & (np.arange(len(rim))[:, None] < depth[None, :])).astype(np.uint8)
+    count, _, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=4)
+    low, high = (area * mm_to_px(1, dpi) ** 2 for area in LETTER_MM2)
+    areas = stats[1:count, cv2.CC_STAT_AREA]
+    return int(((areas >= low) & (areas <= high)).sum()) >= LETTERS
+
+
+def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
+    """Return where a rim begins and ends along its edge."""
+    ends = np.flatnonzero(np.diff(np.concatenate([[False], depth > 0, [False]]).astype(np.int8)))
+    return list(zip(ends[::2].tolist(), ends[1::2].tolist(), strict=True))
+
+
+def _strips(
+    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+) -> tuple[list[list[Point]], bool]:
+    """Return strips, in px, that hold a stretch of a rim, and whether they are clear of all else.
+
+    One strip where a straight line follows the rim closely; otherwise of each half by itself.
+    """
+    own = depth[first:last]
+    at = np.arange(len(own))
+    slope, start = np.polyfit(at, own, 1) if len(own) > 1 else (0.0, own[0])
+    over = float((own - slope * at - start).max())
+    beyond = mm_to_px(BEYOND_MM, dpi)
+    ends = start + over + beyond, start + slope * (len(own) - 1) + over + beyond
+    line = np.linspace(*ends, len(own))
+    inside = _ink_under(other, first, line)
+    is_short = len(own) <= mm_to_px(SHORTEST_MM, dpi)
+    limit = INK_MM2 * mm_to_px(1, dpi) ** 2
+    if inside <= limit and (is_short or float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, dpi)):
+        return [_outline(first, last, *ends)], True
+    if not is_short:
+        middle = (first + last) // 2
+        parts = [_strips(depth, other, *half, dpi) for half in ((first, middle), (middle, last))]
+        return [strip for found, _ in parts for strip in found], all(clear for _, clear in parts)
+    tight = float(own.max()) + 1
+    if _ink_under(other, first, np.full(len(own), tight)) <= limit:
+        return [_outline(first, last, tight, tight)], True
+    return [], False
+
+
+def _ink_under(other: NDArray[np.bool_], first: int, line: NDArray[np.float64]) -> int:
+    """Return how many pixels of something else lie between the edge and a line."""
+    deep = int(np.ceil(line.max()))
+    part = other[:deep, first : first + len(line)]
+    return int((part & (np.arange(len(part))[:, None] < line[None, :])).sum())
+
+
+def _outline(first: int, last: int, left_deep: float, right_deep: float) -> list[Point]:
+    out = 4.0  # also what lies beyond the edge, once the page is turned to be straight
+    return [(first - 0.5, -out), (last + 0.5, -out), (last + 0.5, right_deep), (first - 0.5, left_deep)]
+
+
+def _turned_back(strip: list[Point], turns: int, shape: tuple[int, ...], dpi: float) -> Quad:
+    """Return a strip, found on the scan turned by quarters counter-clockwise, in mm on the scan as it is."""
+    height, width = shape
+    placed = strip
+    for turn in range(turns, 0, -1):
+        wide = width if turn % 2 else height  # of the scan before this quarter turn
+        placed = [(wide - y, x) for x, y in placed]
+    first, second, third, fourth = ((round(x / dpi * 25.4, 2), round(y / dpi * 25.4, 2)) for x, y in placed)
+    return first, second, third, fourth

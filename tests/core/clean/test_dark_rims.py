@@ -1,0 +1,101 @@
+"""Dark rims along the edges of scans are found, whatever their shape, and nothing that is printed is taken for one."""
+
+from dataclasses import replace
+from decimal import Decimal
+
+import cv2
+import numpy as np
+import pytest
+
+from papiermappe.core.clean.clearing import Areas, cleared
+from papiermappe.core.clean.dark_rims import find_dark_rims
+from papiermappe.core.operations import CleanBorders, PageState
+from papiermappe.core.order.places import Side
+from papiermappe.core.picture import Pixels
+from papiermappe.core.treatment import Cropping, Treatment
+
+DPI = 150
+WIDTH_MM, HEIGHT_MM = 160.0, 220.0
+TEXT_MM = (20.0, 25.0, 140.0, 200.0)
+
+
+def px(mm: float) -> int:
+    """Return a length in whole pixels."""
+    return round(mm / 25.4 * DPI)
+
+
+@pytest.fixture
+def page() -> Pixels:
+    """A grey scan with lines of print, 20 mm or more from its edges."""
+    scan = np.full((px(HEIGHT_MM), px(WIDTH_MM)), 235, np.uint8)
+    left, top, right, bottom = TEXT_MM
+    for y in np.arange(top, bottom, 5):
+        for x in np.arange(left, right - 4, 6):
+            scan[px(y) : px(y + 2), px(x) : px(x + 3)] = 30
+    return scan
+
+
+def wiped(scan: Pixels) -> np.ndarray:
+    """Return what the strips cover of a scan."""
+    return cleared(scan.shape, Areas([np.array(strip) for strip in find_dark_rims(scan, DPI).strips]), DPI)
+
+
+def test_a_clean_page_has_none(page: Pixels) -> None:
+    assert find_dark_rims(page, DPI).strips == ()
+
+
+@pytest.mark.parametrize("turns", [0, 1, 2, 3])
+def test_rims_all_round_slanting_and_of_any_depth_are_covered_and_print_is_not(page: Pixels, turns: int) -> None:
+    scan = page.copy()
+    outline = np.array([(2.0, 3.0), (154.0, 1.0), (156.0, 214.0), (4.0, 208.0)])
+    beyond = np.ones(scan.shape, np.uint8)
+    cv2.fillConvexPoly(beyond, np.rint(outline / 25.4 * DPI).astype(np.int32), (0,))
+    scan[beyond > 0] = 20
+    scan, beyond = np.ascontiguousarray(np.rot90(scan, turns)), np.rot90(beyond, turns)
+    covered = wiped(scan)
+    assert (beyond.astype(np.bool_) & ~covered).sum() == 0
+    assert covered[beyond == 0].mean() < 0.05
+    printed = (np.rot90(page, turns) < 100) & (beyond == 0)
+    assert not (covered & printed).any()
+
+
+def test_a_rule_that_runs_into_a_rim_stays(page: Pixels) -> None:
+    scan = page.copy()
+    scan[:, : px(6)] = 15
+    scan[px(100) : px(100.4), : px(140)] = 30
+    covered = wiped(scan)
+    assert covered[:, : px(6)].all()
+    assert not covered[:, px(8) :].any()
+
+
+def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
+    """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
+    picture = page.copy()
+    picture[: px(60), px(30) : px(130)] = np.random.default_rng(4).integers(20, 90, (px(60), px(130) - px(30)))
+    field = page.copy()
+    field[: px(18)] = 40
+    for x in range(20, 140, 8):
+        field[px(6) : px(11), px(x) : px(x + 4)] = 240
+    letters = page.copy()
+    for y in range(30, 190, 9):
+        letters[px(y) : px(y + 3), : px(2)] = 25
+    for scan in (picture, field, letters):
+        assert not wiped(scan)[: px(60), px(40) : px(120)].any()
+    assert not wiped(letters).any()
+
+
+def test_only_rims_that_are_still_to_be_seen_become_zones(page: Pixels) -> None:
+    scan = page.copy()
+    scan[:, : px(6)] = 15
+    strips = find_dark_rims(scan, DPI).strips
+    assert strips
+    state = PageState(
+        3, 1, Decimal(1), Side.FRONT, False, Treatment(), 7, scan_mm=(WIDTH_MM, HEIGHT_MM), dark_rims=strips
+    )
+    changes = CleanBorders(pages=(3,)).apply([state])
+    assert [zone["name"] for zone in changes[3]["zones"]] == ["rim-3-1"]
+    done = replace(state, stored_treatment={**Treatment().model_dump(mode="json"), **changes[3]})
+    assert CleanBorders(pages=(3,)).apply([done]) == {}
+    inner = Cropping(corners=((8.0, 1.0), (158.0, 1.0), (158.0, 218.0), (8.0, 218.0)))
+    cropped = replace(state, stored_treatment=Treatment(crop=inner))
+    assert CleanBorders(pages=(3,)).apply([cropped]) == {}
