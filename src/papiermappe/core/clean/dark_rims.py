@@ -89,10 +89,11 @@ def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
     depth[part[at_edge:].sum(axis=0) + part[:at_edge].sum(axis=0) == 0] = 0
     only_specks = dark[:at_edge].sum(axis=0) < min(at_edge, mm_to_px(LEAST_DEPTH_MM, dpi))
     depth[(depth <= at_edge) & only_specks] = 0
-    depth = _into_corners(depth, reach, round(mm_to_px(CORNER_MM, dpi)))
+    teeth = mm_to_px(TOOTH_MM[1], dpi)
+    depth = _into_corners(depth, reach, round(mm_to_px(CORNER_MM, dpi)), teeth)
     joined = np.asarray(cv2.morphologyEx(depth[None, :], cv2.MORPH_CLOSE, np.ones((1, gap + 1), np.uint8)), np.float32)
-    teeth, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_MM[0]))
-    smooth = np.minimum(teeth, np.where(body > 0, body + mm_to_px(TOOTH_MM[1], dpi), 0))
+    toothed, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_MM[0]))
+    smooth = np.minimum(toothed, np.where(body > 0, body + teeth, 0))
     for first, last in _stretches(smooth):
         rim = part[: int(smooth[first:last].max()) + 1, first:last]
         if last - first < mm_to_px(LEAST_LENGTH_MM, dpi) or _is_printed(rim, smooth[first:last], dpi):
@@ -106,7 +107,7 @@ def _without_peaks(depth: NDArray[np.float32], wide_px: float) -> NDArray[np.flo
     return np.asarray(cv2.morphologyEx(depth, cv2.MORPH_OPEN, reach, borderType=cv2.BORDER_REPLICATE)[0], np.float64)
 
 
-def _into_corners(depth: NDArray[np.float32], reach: int, beside: int) -> NDArray[np.float32]:
+def _into_corners(depth: NDArray[np.float32], reach: int, beside: int, teeth: float) -> NDArray[np.float32]:
     """Return the depths with those of corners, where the rim along the edge beside lies below, as deep as beside them.
 
     Elsewhere, whatever reaches as deep as is looked is no rim.
@@ -123,7 +124,8 @@ def _into_corners(depth: NDArray[np.float32], reach: int, beside: int) -> NDArra
         if 0 < len(depth[corner]) <= reach and (depth[corner] >= reach).all():
             usual = np.median(depth[near][depth[near] > 0])
             clean[corner] = usual
-            clean[near] = np.minimum(clean[near], usual)  # a slanting rim beside is deeper where it begins
+            # a slanting rim beside is deeper where it begins
+            clean[near] = np.where(clean[near] > usual + teeth, usual, clean[near])
     return clean
 
 
