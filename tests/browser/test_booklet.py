@@ -191,7 +191,8 @@ def test_the_tone_is_adjusted_at_once_and_taken_back(stack: Stack, driver: Chrom
     none = driver.find_element(By.XPATH, "//details[@id='tone-part']//button[text()='none of these']")
     until(none.is_displayed)
     none.click()
-    until(lambda: treatments(stack, booklet)[1] == treatments(stack, booklet)[1].model_copy(update={"contrast": 0}))
+    until(lambda: treatments(stack, booklet)[1].contrast == 0)
+    assert not treatments(stack, booklet)[1].without_specks
     undo(driver)
     until(lambda: treatments(stack, booklet)[1].contrast == 30)
 

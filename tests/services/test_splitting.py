@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, undo
 
-from papiermappe.core.operations import SetGutter, Turn
+from papiermappe.core.operations import Adjust, SetGutter, SetTone, Turn
 from papiermappe.core.order.places import Side
+from papiermappe.core.treatment import Tone
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.services import devices, mappen, runs
@@ -105,3 +106,15 @@ def test_what_a_colleague_has_split_meanwhile_is_not_split_again(store: Store, b
     split_spreads(BEN, store, mappe, [first], desk(store, mappe).cursor)
     with pytest.raises(NotPossible):
         split_spreads(ANNA, store, mappe, [first], seen)
+
+
+def test_what_was_done_to_a_spread_is_done_to_its_pages(store: Store, booklet: tuple[int, list[int]]) -> None:
+    """But for how it is framed, which is found anew."""
+    mappe, (_, first, _) = booklet
+    do(store, mappe, Adjust(pages=(first,), contrast=20, without_specks=True))
+    do(store, mappe, SetTone(pages=(first,), tone=Tone.WHITE))
+    split(store, mappe, first)
+    _, left, right, _ = desk(store, mappe).treatments()
+    for page in (left, right):
+        assert (page.contrast, page.without_specks, page.tone) == (20, True, Tone.WHITE)
+        assert page.crop is None

@@ -132,13 +132,13 @@ class Assembly:
             return None
         wanted = self._request.colours
         colour = analysis.colour if wanted is Colours.AUTO else ColourKind(wanted.value)
-        return PageSource(item.capture, self._treatment(item, analysis.treatment), colour)
+        return PageSource(item.capture, self._treatment(item), colour)
 
     def known_text(self, item: SourcePage) -> PageText | None:
         """Return what its file says of a page; None where it says nothing."""
         if item.capture.text is None:
             return None
-        treatment = self._treatment(item, self._analyses[item.key].treatment)
+        treatment = self._treatment(item)
         text = text_on_page(item.capture.text, treatment)
         return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
@@ -183,7 +183,10 @@ class Assembly:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
 
-    def _treatment(self, item: SourcePage, found: Treatment) -> Treatment:
+    def _treatment(self, item: SourcePage) -> Treatment:
+        """Return what is done to a page that has been analysed."""
+        analysis = self._analyses[item.key]
+        found = analysis.treatment
         steps: dict[str, object] = {"zones": self._wiped_on(item).zones}
         if item.key in self._margins:
             steps["margins"] = self._margins[item.key]
@@ -192,11 +195,11 @@ class Assembly:
         if not self._request.crop and found.crop is not None:
             steps["crop"] = found.crop.model_copy(update={"on": False})
         treatment = found.model_copy(update=steps)
-        if not self._request.clean_borders or item.key not in self._analyses:
+        if not self._request.clean_borders:
             return treatment
         head, dpi = item.capture.head(), item.capture.dpi
         size_mm = flat_size_mm(head.width_px, head.height_px, dpi, treatment)
-        rims = strips_on(self._analyses[item.key].dark_rims, treatment, size_mm)
+        rims = strips_on(analysis.dark_rims, treatment, size_mm)
         return treatment.model_copy(update={"zones": (*treatment.zones, *rims)})
 
     def _wiped_on(self, item: SourcePage) -> Wiped:
@@ -253,16 +256,12 @@ class Assembly:
         if request.wipe_shared:
             sides: dict[bool, list[TreatedPage]] = {}
             for one in kept:
-                sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, self._treated(one.page)))
+                sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, self._treatment(one.page)))
             for of_side in sides.values():
                 self._wiped |= shared_wipes(of_side, self._compute)
         if request.align_margins:
             self._align(kept)
         yield from (one.whole() for one in kept)
-
-    def _treated(self, page: SourcePage) -> Treatment:
-        """Return what is done to a page that has been analysed."""
-        return self._treatment(page, self._analyses[page.key].treatment)
 
     def _split(self, pages: Iterable[SourcePage]) -> Iterator[SourcePage]:
         """Yield pages, and in the place of each spread whose gutter is sure its two pages."""
@@ -286,7 +285,7 @@ class Assembly:
         """Find out how far what is printed on each page is moved."""
         states, keys = [], {}
         for number, one in enumerate(kept, 1):
-            treatment = self._treated(one.page)
+            treatment = self._treatment(one.page)
             side = Side.BACK if self._is_back(one.page) else Side.FRONT
             state = PageState(number, None, Decimal(number), side, False, treatment, number)
             area = self._analyses[one.page.key].printed_area
@@ -342,10 +341,9 @@ class Assembly:
 
     def _report(self, made: MadePage[SourcePage]) -> PageReport:
         item = made.item
-        analysis = self._analyses[item.key]
         wanted = self._request.colours
-        treatment, spread = self._treatment(item, analysis.treatment), self._spreads.get(item.key)
-        del self._analyses[item.key]
+        treatment, spread = self._treatment(item), self._spreads.get(item.key)
+        analysis = self._analyses.pop(item.key)
         return PageReport(
             source=str(item.file),
             number=item.number,

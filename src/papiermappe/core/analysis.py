@@ -132,7 +132,7 @@ def analyse(
         codes=tuple(read_codes(sheet.grey if part else grey, dpi)),
         spread=_on_capture(spread, treatment, pixels.shape, dpi) if spread else None,
         printed_area=_printed_area(page, treatment, pixels.shape),
-        dark_rims=find_dark_rims(grey, dpi).strips,
+        dark_rims=tuple(find_dark_rims(grey, dpi)),
     )
 
 

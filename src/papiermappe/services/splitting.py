@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.geometry import Quad
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.operations import Halves, SplitSpreads
-from papiermappe.core.treatment import Part, Treatment, flat_size_mm, page_box
+from papiermappe.core.treatment import Part, flat_size_mm, page_box
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import record
@@ -81,15 +81,8 @@ def _corners(page: Page) -> Quad:
 
 def _half(spread: Page, gutter: GutterLine, *, right: bool) -> Page:
     """Return a page of a spread, which lies nowhere yet; how it is straightened and cropped will be found."""
-    treatment = treatment_of(spread)
-    own = Treatment(
-        part=Part(gutter=gutter, right=right),
-        corners=treatment.corners,
-        quarter_turns=treatment.quarter_turns,
-        turn_origin=treatment.turn_origin,
-        zones=treatment.zones,
-        tone=treatment.tone,
-    )
+    anew = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0)}
+    own = treatment_of(spread).model_copy(update={**anew, "part": Part(gutter=gutter, right=right)})
     return Page(
         capture_id=spread.capture_id,
         rank=spread.rank,

@@ -37,11 +37,11 @@ def page() -> Pixels:
 
 def wiped(scan: Pixels) -> np.ndarray:
     """Return what the strips cover of a scan."""
-    return cleared(scan.shape, Areas([np.array(strip) for strip in find_dark_rims(scan, DPI).strips]), DPI)
+    return cleared(scan.shape, Areas([np.array(strip) for strip in find_dark_rims(scan, DPI)]), DPI)
 
 
 def test_a_clean_page_has_none(page: Pixels) -> None:
-    assert find_dark_rims(page, DPI).strips == ()
+    assert find_dark_rims(page, DPI) == []
 
 
 @pytest.mark.parametrize("turns", [0, 1, 2, 3])
@@ -87,7 +87,7 @@ def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
 def test_only_rims_that_are_still_to_be_seen_become_zones(page: Pixels) -> None:
     scan = page.copy()
     scan[:, : px(6)] = 15
-    strips = find_dark_rims(scan, DPI).strips
+    strips = tuple(find_dark_rims(scan, DPI))
     assert strips
     state = PageState(
         3, 1, Decimal(1), Side.FRONT, False, Treatment(), 7, scan_mm=(WIDTH_MM, HEIGHT_MM), dark_rims=strips

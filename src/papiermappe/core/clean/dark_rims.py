@@ -5,16 +5,14 @@ described by strips along its edge whose depth follows it, so that thick, thin, 
 without the print beside them.
 """
 
-from typing import NamedTuple
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import Point, Quad, mm_to_px
-from papiermappe.core.picture import Pixels, checked, shrunk, to_grey
+from papiermappe.core.picture import Pixels
 
-WORK_DPI = 150
 DARK_SHARE = 0.5  # of the brightness of paper, below which something is dark
 PAPER_PERCENT = 85
 AT_EDGE_MM = 0.8  # a rim begins no farther from the edge
@@ -23,10 +21,7 @@ DEEPEST_MM = 28.0  # whatever reaches deeper is a picture
 LEAST_LENGTH_MM = 9.0  # along its edge; letters that are cut off, holes and rules are shorter
 LEAST_DEPTH_MM = 0.15
 RULE_MM = 0.7  # whatever sticks out of a rim and is narrower is a rule that runs into it
-TOOTH_MM = (
-    3.0,
-    2.5,
-)  # what is narrower than the first is of a ragged rim if it is shorter than the second, or else print
+TOOTH_WIDE_MM, TOOTH_LONG_MM = 3.0, 2.5  # what is narrower is a tooth of a ragged rim if it is shorter, or else print
 CORNER_MM = 12.0
 BEYOND_MM = 0.8  # how far a strip reaches beyond the rim
 CLOSE_MM = 1.2  # how closely it follows, on average
@@ -36,17 +31,8 @@ LETTERS = 4  # light shapes in a rim, from which on it is a printed field
 LETTER_MM2 = (0.5, 60.0)
 
 
-class DarkRims(NamedTuple):
-    """What is dark along the edges of a scan."""
-
-    strips: tuple[Quad, ...]
-    """Outlines of what can be wiped, on the scan."""
-    sure: bool
-    """Whether no print is near to any of them."""
-
-
-def find_dark_rims(scan: Pixels, dpi: float) -> DarkRims:
-    """Find dark rims along the edges of a scan.
+def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
+    """Return outlines of the dark rims along the edges of a scan, in mm on it, clear of what is printed.
 
     Args:
         scan: grey (h, w) or RGB (h, w, 3), uint8.
@@ -55,27 +41,21 @@ def find_dark_rims(scan: Pixels, dpi: float) -> DarkRims:
     Raises:
         PictureRefused: not such a picture.
     """
-    whole = checked(scan, dpi)
-    by = max(1, int(dpi // WORK_DPI))
-    grey = to_grey(shrunk(whole, by))
-    work_dpi = dpi / by if grey.shape != whole.shape[:2] else dpi
-    dark = grey < DARK_SHARE * float(np.percentile(grey[::4, ::4], PAPER_PERCENT))
-    depths = [_depth(np.rot90(dark, turns), work_dpi) for turns in range(4)]  # each edge in turn lies at the top
+    view = view_of(scan, dpi)
+    dark = view.grey < DARK_SHARE * float(np.percentile(view.grey[::4, ::4], PAPER_PERCENT))
+    depths = [_depth(np.rot90(dark, turns), view.dpi) for turns in range(4)]  # each edge in turn lies at the top
     if not any(depth.any() for depth in depths):
-        return DarkRims((), True)
+        return []
     other = dark.copy()
     for turns, depth in enumerate(depths):
-        part = np.rot90(other, turns)[: round(mm_to_px(DEEPEST_MM, work_dpi)) + 2]
+        part = np.rot90(other, turns)[: round(mm_to_px(DEEPEST_MM, view.dpi)) + 2]
         part[np.arange(len(part))[:, None] <= np.where(depth > 0, depth, -1)[None, :]] = False
-    strips: list[Quad] = []
-    sure = True
-    for turns, depth in enumerate(depths):
-        beside = np.rot90(other, turns)
-        for first, last in _stretches(depth):
-            found, clear = _strips(depth, beside, first, last, work_dpi)
-            sure &= clear
-            strips += [_turned_back(strip, turns, grey.shape, work_dpi) for strip in found]
-    return DarkRims(tuple(strips), sure)
+    return [
+        _turned_back(strip, turns, dark.shape, view.dpi)
+        for turns, depth in enumerate(depths)
+        for first, last in _stretches(depth)
+        for strip in _strips(depth, np.rot90(other, turns), first, last, view.dpi)
+    ]
 
 
 def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
@@ -86,13 +66,12 @@ def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
     part[:at_edge] |= part[:at_edge].any(axis=0)
     closed = cv2.morphologyEx(part.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((gap + 1, 1), np.uint8))
     depth = np.logical_and.accumulate(closed > 0, axis=0).sum(axis=0).astype(np.float32)
-    depth[part[at_edge:].sum(axis=0) + part[:at_edge].sum(axis=0) == 0] = 0
     only_specks = dark[:at_edge].sum(axis=0) < min(at_edge, mm_to_px(LEAST_DEPTH_MM, dpi))
     depth[(depth <= at_edge) & only_specks] = 0
-    teeth = mm_to_px(TOOTH_MM[1], dpi)
+    teeth = mm_to_px(TOOTH_LONG_MM, dpi)
     depth = _into_corners(depth, reach, round(mm_to_px(CORNER_MM, dpi)), teeth)
     joined = np.asarray(cv2.morphologyEx(depth[None, :], cv2.MORPH_CLOSE, np.ones((1, gap + 1), np.uint8)), np.float32)
-    toothed, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_MM[0]))
+    toothed, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_WIDE_MM))
     smooth = np.minimum(toothed, np.where(body > 0, body + teeth, 0))
     for first, last in _stretches(smooth):
         rim = part[: int(smooth[first:last].max()) + 1, first:last]
@@ -146,8 +125,8 @@ def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
 
 def _strips(
     depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
-) -> tuple[list[list[Point]], bool]:
-    """Return strips, in px, that hold a stretch of a rim, and whether they are clear of all else.
+) -> list[list[Point]]:
+    """Return strips, in px, that hold a stretch of a rim and nothing else; none where something else is too near.
 
     One strip where a straight line follows the rim closely; otherwise of each half by itself.
     """
@@ -162,15 +141,15 @@ def _strips(
     is_short = len(own) <= mm_to_px(SHORTEST_MM, dpi)
     limit = INK_MM2 * mm_to_px(1, dpi) ** 2
     if inside <= limit and (is_short or float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, dpi)):
-        return [_outline(first, last, *ends)], True
+        return [_outline(first, last, *ends)]
     if not is_short:
         middle = (first + last) // 2
-        parts = [_strips(depth, other, *half, dpi) for half in ((first, middle), (middle, last))]
-        return [strip for found, _ in parts for strip in found], all(clear for _, clear in parts)
+        halves = (first, middle), (middle, last)
+        return [strip for half in halves for strip in _strips(depth, other, *half, dpi)]
     tight = float(own.max()) + 1
     if _ink_under(other, first, np.full(len(own), tight)) <= limit:
-        return [_outline(first, last, tight, tight)], True
-    return [], False
+        return [_outline(first, last, tight, tight)]
+    return []
 
 
 def _ink_under(other: NDArray[np.bool_], first: int, line: NDArray[np.float64]) -> int:
