@@ -79,7 +79,7 @@ def test_a_side_is_dragged_and_nudged_and_one_undo_each_takes_it_back(
 ) -> None:
     before = treatment(stack, mappe)
     ActionChains(driver).send_keys("a").perform()
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 9)
     assert_accessible(driver, "frame")
     grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=left] .mark")
     ActionChains(driver).click_and_hold(grip).move_by_offset(30, 4).move_by_offset(30, 0).release().perform()
@@ -106,7 +106,7 @@ def test_a_side_is_dragged_and_nudged_and_one_undo_each_takes_it_back(
 def test_escape_lets_go_of_a_side_where_it_was(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
     before = treatment(stack, mappe)
     ActionChains(driver).send_keys("a").perform()
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 9)
     grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=right-bottom] .mark")
     start = grip.location
     ActionChains(driver).click_and_hold(grip).move_by_offset(-40, -40).perform()
@@ -141,7 +141,7 @@ def test_a_side_and_the_dial_moved_at_once_are_both_kept(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
     ActionChains(driver).send_keys("a").perform()
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 9)
     dial = driver.find_element(By.CSS_SELECTOR, ".dial [role=slider]")
     start = float(dial.get_attribute("aria-valuenow") or "nan")
     down = "arguments[0].dispatchEvent(new KeyboardEvent('keydown', {key: 'ArrowDown', bubbles: true}))"
