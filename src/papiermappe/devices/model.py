@@ -208,6 +208,8 @@ class TicketSettings(_Value):
     """Whether backs with nothing on them are set aside when they arrive."""
     cut_at_dividers: bool = False
     """Whether documents begin behind dividers once all pages of a run are in."""
+    routine: int = Field(default=0, ge=0, lt=2**31)
+    """The routine that is run once all pages of a run are in, by its id; 0: none."""
     pair_backs: bool = True
     """Whether backs that came for earlier fronts are laid to them where it is sure which belong together."""
 

@@ -1,6 +1,7 @@
 """What workers do: each task calls one service."""
 
 from procrastinate import Blueprint
+from pydantic import JsonValue
 
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.escl import Limits
@@ -20,8 +21,11 @@ from papiermappe.services import (
     reading,
     reading_files,
     receiving,
+    running_routines,
+    trying_routines,
 )
 from papiermappe.services.pictures import PictureSize
+from papiermappe.services.routine_runs import RoutineWanted
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
@@ -46,6 +50,7 @@ def tasks(
     max_px = limits.page_px
     _arriving(blueprint, store, incoming, limits, pools)
     _pairing(blueprint, store, pools, max_px)
+    _running(blueprint, store, pools, max_px)
 
     @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
     def analyse(page_id: int) -> None:
@@ -93,6 +98,20 @@ def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Li
     @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
     def import_files(run_id: int) -> None:
         reading_files.import_files(store, incoming, run_id, limits.page_px)
+
+
+def _running(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:
+    """Add the tasks that run routines, or try them."""
+
+    @blueprint.task(name=JobKind.ROUTINE, retry=RETRIED)
+    def routine(mappe_id: int, name: str, wanted: dict[str, JsonValue], author: str, seen: int) -> None:
+        asked = RoutineWanted.model_validate(wanted)
+        running_routines.run_routine(store, mappe_id, name, asked, author, seen, pools.foreground, max_px)
+
+    @blueprint.task(name=JobKind.TRY_ROUTINE, retry=RETRIED)
+    def try_routine(mappe_id: int, name: str, wanted: dict[str, JsonValue]) -> None:
+        asked = RoutineWanted.model_validate(wanted)
+        trying_routines.try_routine(store, mappe_id, name, asked, pools.foreground, max_px)
 
 
 def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:

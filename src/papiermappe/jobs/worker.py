@@ -61,7 +61,8 @@ LANES = (
     Lane((JobKind.RECEIVE, JobKind.LOOK), 8),  # they wait for devices
     Lane((JobKind.IMPORT,), 2),
     Lane((JobKind.RENDER, JobKind.ANALYSE, JobKind.ESTIMATE_LEVELS, JobKind.FIND_UPRIGHT), 6),
-    Lane((JobKind.PILE,), 1),
+    Lane((JobKind.PILE, JobKind.TRY_ROUTINE), 1),
+    Lane((JobKind.ROUTINE,), 1),
     Lane((JobKind.PAIR, JobKind.COMPARE_RUN), 1),
     Lane((JobKind.MAKE, JobKind.DELIVER), 3),
     Lane((JobKind.READ_AHEAD,), 1),

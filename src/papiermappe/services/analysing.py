@@ -20,9 +20,9 @@ from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
-from papiermappe.services.comparing import compare_when_all_are_in
 from papiermappe.services.imprints import imprint_key
 from papiermappe.services.journal import machine_entry
+from papiermappe.services.live_runs import compare_when_all_are_in
 from papiermappe.services.pages import analysis_of, treatment_of
 from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.transaction import transaction
@@ -47,9 +47,10 @@ def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> N
         if page is None or page.analysis is not None:
             return
         capture, treatment, usual_height_mm = page.capture, treatment_of(page), _usual_height_mm(session, page)
-    # a page of a spread stands as the spread did
-    upright = TurnEstimate(treatment.quarter_turns, 1.0) if treatment.part else None
-    _analyse(store, page_id, capture, compute, max_px, upright, usual_height_mm, treatment.part)
+    if treatment.part is not None:
+        record_analysis(MACHINE, store, page_id, examine_half(store, capture, treatment, compute, max_px), capture.id)
+        return
+    _analyse(store, page_id, capture, compute, max_px, None, usual_height_mm)
 
 
 def find_upright(
@@ -76,6 +77,12 @@ def find_upright(
         _analyse(store, page_id, capture, compute, max_px, upright, usual_height_mm)
 
 
+def examine_half(store: Store, capture: Capture, treatment: Treatment, compute: Compute, max_px: int) -> Analysis:
+    """Return what is found on one page of a spread; it stands as the spread did."""
+    upright = TurnEstimate(treatment.quarter_turns, 1.0)
+    return _examined(store, capture, compute, max_px, upright, None, treatment.part)
+
+
 def _analyse(
     store: Store,
     page_id: int,
@@ -84,15 +91,28 @@ def _analyse(
     max_px: int,
     upright: TurnEstimate | None,
     usual_height_mm: float | None,
-    part: Part | None = None,
 ) -> None:
+    analysis = _examined(store, capture, compute, max_px, upright, usual_height_mm, None)
+    record_analysis(MACHINE, store, page_id, analysis, capture.id)
+
+
+def _examined(
+    store: Store,
+    capture: Capture,
+    compute: Compute,
+    max_px: int,
+    upright: TurnEstimate | None,
+    usual_height_mm: float | None,
+    part: Part | None,
+) -> Analysis:
+    """Return what is found on a capture, and keep the small pictures that come of it."""
     picture = captured_picture(store, capture, max_px)
     size = PictureSize.LANE
     found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part)
     analysis = found.analysis
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
-    record_analysis(MACHINE, store, page_id, analysis, capture.id)
+    return analysis
 
 
 def _usual_height_mm(session: Session, page: Page) -> float | None:
@@ -132,18 +152,10 @@ def record_analysis(
         return
     earlier = analysis_of(page)
     run = session.get_one(Run, page.capture.run_id)
-    ticket = TicketSettings.model_validate(run.ticket) if run.ticket else None
-    before, now, found = (
-        treatment.model_dump(mode="json")
-        for treatment in (
-            _as_wished(earlier, page.side, ticket) if earlier else Treatment(),
-            treatment_of(page),
-            _as_wished(analysis, page.side, ticket),
-        )
-    )
-    untouched = [name for step in _STEPS if all(now[part] == before[part] for part in step) for name in step]
+    ticket = ticket_of(run)
     page.analysis = _with_comparisons(analysis, earlier).model_dump(mode="json")
-    fields: dict[str, Any] = {name: found[name] for name in untouched}
+    before = _as_wished(earlier, page.side, ticket) if earlier else Treatment()
+    fields = fields_found(treatment_of(page), before, _as_wished(analysis, page.side, ticket))
     if ticket is not None and ticket.blank_backs_aside and earlier is None and _is_blank_back(page, analysis):
         fields["set_aside"] = True
     seq = machine_entry(session, mappe, {page_id: fields})
@@ -153,6 +165,30 @@ def record_analysis(
         compare_when_all_are_in(session, run)
     if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
+
+
+def ticket_of(run: Run) -> TicketSettings | None:
+    """Return the settings that a run was begun with; None where it was a run of files."""
+    return TicketSettings.model_validate(run.ticket) if run.ticket else None
+
+
+def fields_found(now: Treatment, before: Treatment, found: Treatment) -> dict[str, Any]:
+    """Return the fields that follow from what was found, without the steps that somebody has set.
+
+    Args:
+        now: what is done to the page.
+        before: what was done to it because of an earlier analysis, or the plain treatment where there was none.
+        found: what would be done to it because of the new one.
+    """
+    is_now, was, would_be = (treatment.model_dump(mode="json") for treatment in (now, before, found))
+    untouched = [name for step in _STEPS if all(is_now[part] == was[part] for part in step) for name in step]
+    return {name: would_be[name] for name in untouched}
+
+
+def half_as_found(half: Treatment, analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:
+    """Return what is done to a page of a spread once it has been examined."""
+    found = fields_found(half, Treatment(), _as_wished(analysis, side, ticket))
+    return Treatment.model_validate(half.model_dump(mode="json") | found)
 
 
 def _as_wished(analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:

@@ -2,14 +2,14 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import exists, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.order.places import Side
 from papiermappe.core.order.twins import Sameness
-from papiermappe.services import cutting, pairing_by_itself
+from papiermappe.services import cutting, pairing_by_itself, running_routines
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.imprints import compared_in_turn
 from papiermappe.services.journal import machine_entry
@@ -17,22 +17,12 @@ from papiermappe.services.pages import analysis_of, in_turn
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page, Run
-from papiermappe.store.queue import JobKind, enqueue
 
 SAME_CONFIDENCE = 0.9
 
 
-def compare_when_all_are_in(session: Session, run: Run) -> None:
-    """Have the pages of a run compared once it has ended and all of them have been examined."""
-    if run.state.live:
-        return
-    waiting = exists().where(Page.capture_id == Capture.id, Capture.run_id == run.id, Page.analysis.is_(None))
-    if not session.scalar(select(waiting)):
-        enqueue(session, JobKind.COMPARE_RUN, run_id=run.id)
-
-
 def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
-    """Point out what came twice in a run; pair backs with their fronts, and cut at dividers, where that is wished."""
+    """Point out what came twice in a run; pair backs, cut at dividers and run a routine, where that is wished."""
     for side in Side:
         with store.begin() as session:
             brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)
@@ -43,6 +33,7 @@ def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> Non
             point_out(MACHINE, store, run_id, twice)
     pairing_by_itself.pair_by_itself(store, run_id, compute, max_px)
     cutting.cut_by_itself(store, run_id)
+    running_routines.run_by_itself(store, run_id)
 
 
 @transaction

@@ -88,7 +88,7 @@ def record(
     changes = operation.apply(states)
     if not changes:
         return None
-    _refuse_conflict(session, caller, changes, seen)
+    refuse_conflict(session, caller, changes, seen)
     return write_entry(
         session,
         EntryKind.DO,
@@ -175,7 +175,8 @@ def take_again(session: Session, mappe: Mappe, page: Page, capture: Capture, aut
     )
 
 
-def _refuse_conflict(session: Session, caller: Caller, changes: Changes, seen: int) -> None:
+def refuse_conflict(session: Session, caller: Caller, changes: Changes, seen: int) -> None:
+    """Raise ChangedMeanwhile where somebody else has set a field since `seen` that these changes set."""
     by_others = (
         select(JournalChange.page_id, JournalChange.after)
         .join(JournalEntry, JournalEntry.seq == JournalChange.seq)

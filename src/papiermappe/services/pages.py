@@ -82,6 +82,8 @@ def page_state(
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
         printed_area=analysis.printed_area if analysis else None,
         dark_rims=analysis.dark_rims if analysis else (),
+        found_gutter=analysis.spread.gutter if analysis and analysis.spread else None,
+        gutter_confidence=analysis.spread.confidence if analysis and analysis.spread else 0.0,
         stored_found=page.analysis["treatment"] if with_capture and page.analysis else None,
     )
 

@@ -17,10 +17,10 @@ from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import run_changed
-from papiermappe.services.comparing import compare_when_all_are_in
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.landing import backs_of, landing_of, must_be_there
+from papiermappe.services.live_runs import compare_when_all_are_in
 from papiermappe.services.pages import page_states
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store

@@ -5,14 +5,14 @@ from collections.abc import Sequence
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.geometry import Quad
-from papiermappe.core.halves import GutterLine, half_of
+from papiermappe.core.analysis import Analysis
 from papiermappe.core.operations import Halves, SplitSpreads
-from papiermappe.core.treatment import Part, flat_size_mm, page_box
+from papiermappe.core.operations.splitting import half_treatment, has_two_sides
+from papiermappe.core.treatment import Treatment
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.journal import record
-from papiermappe.services.pages import analysis_of, treatment_of
+from papiermappe.services.pages import page_state
 from papiermappe.services.transaction import transaction
 from papiermappe.store.models import Page
 
@@ -43,12 +43,15 @@ def split_spreads(
     """
     mappe = locked_mappe(caller, session, mappe_id)
     lying = select(Page).where(Page.mappe_id == mappe_id, Page.id.in_(pages), ~Page.set_aside)
-    spreads = [(page, gutter) for page in session.scalars(lying) if (gutter := gutter_of(page)) is not None]
-    spreads = [(page, gutter) for page, gutter in spreads if _has_two_sides(page, gutter)]
+    known = [(page, page_state(page, with_capture=True)) for page in session.scalars(lying)]
+    spreads = [(page, state) for page, state in known if has_two_sides(state)]
     if not spreads:
         raise NotPossible("no_gutter")
     sides = (True, False) if right_to_left else (False, True)
-    made = [tuple(_half(page, gutter, right=right) for right in sides) for page, gutter in spreads]
+    made = [
+        tuple(half_page(page, half_treatment(state.treatment, state.gutter or (), right=right)) for right in sides)
+        for page, state in spreads
+    ]
     session.add_all(half for pair in made for half in pair)
     session.flush()
     operation = SplitSpreads(
@@ -61,33 +64,20 @@ def split_spreads(
     return record(caller, session, {mappe_id: mappe}, operation, seen)
 
 
-def gutter_of(page: Page) -> GutterLine | None:
-    """Return where a page would be split: on its capture, or on the sheet of a photo; None where it is no spread."""
-    treatment, analysis = treatment_of(page), analysis_of(page)
-    if treatment.part is not None:
-        return None
-    return treatment.gutter or (analysis.spread.gutter if analysis and analysis.spread else None)
+def half_page(spread: Page, treatment: Treatment, analysis: Analysis | None = None) -> Page:
+    """Return a new page for one side of a spread; it lies nowhere yet.
 
-
-def _has_two_sides(page: Page, gutter: GutterLine) -> bool:
-    corners = _corners(page)
-    return all(half_of(corners, gutter, right) is not None for right in (False, True))
-
-
-def _corners(page: Page) -> Quad:
-    capture, treatment = page.capture, treatment_of(page)
-    return page_box(*flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment), treatment).corners
-
-
-def _half(spread: Page, gutter: GutterLine, *, right: bool) -> Page:
-    """Return a page of a spread, which lies nowhere yet; how it is straightened and cropped will be found."""
-    anew = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0)}
-    own = treatment_of(spread).model_copy(update={**anew, "part": Part(gutter=gutter, right=right)})
+    Args:
+        spread: of which it is a page.
+        treatment: that makes it.
+        analysis: of it, where it has been examined already.
+    """
     return Page(
         capture_id=spread.capture_id,
         rank=spread.rank,
         side=spread.side,
-        treatment=own.model_dump(mode="json"),
+        treatment=treatment.model_dump(mode="json"),
+        analysis=analysis.model_dump(mode="json") if analysis else None,
         revision=spread.revision,
         content_revision=spread.revision,
     )

@@ -4,18 +4,17 @@ from datetime import UTC, datetime
 from typing import NamedTuple
 
 from sqlalchemy import func, select, update
-from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.kept_names import KeptNames
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store, notify_intake
 from papiermappe.store.models import Ticket
 
-MAX_NAME = 40
+NAMES = KeptNames(Ticket, limit=40)
 
 
 class KeptTicket(NamedTuple):
@@ -38,7 +37,7 @@ def list_tickets(_: Caller, store: Store) -> list[KeptTicket]:
 @transaction
 def keep_ticket(_: Caller, session: Session, name: str, settings: TicketSettings) -> int:
     """Keep settings under a new name; return the ticket. Raises NotPossible."""
-    return _kept(session, _free_name(session, name), settings)
+    return _kept(session, NAMES.free(session, name), settings)
 
 
 @transaction
@@ -53,8 +52,8 @@ def rename_ticket(_: Caller, session: Session, ticket_id: int, name: str) -> Non
     """Give a ticket another name. Raises NotFound, NotPossible."""
     ticket = _locked_ticket(session, ticket_id)
     if name.strip() != ticket.name:
-        ticket.name = _free_name(session, name, besides=ticket_id)
-        _flush(session, ticket.name)
+        ticket.name = NAMES.free(session, name, besides=ticket_id)
+        NAMES.flush(session, ticket.name)
     notify_intake(session)
 
 
@@ -63,7 +62,7 @@ def duplicate_ticket(_: Caller, session: Session, ticket_id: int) -> int:
     """Keep the settings of a ticket once more, under its name with a number; return the new one. Raises NotFound."""
     ticket = _locked_ticket(session, ticket_id)
     settings = TicketSettings.model_validate(ticket.settings)
-    return _kept(session, _numbered_name(session, ticket.name), settings)
+    return _kept(session, NAMES.numbered(session, ticket.name), settings)
 
 
 @transaction
@@ -94,26 +93,16 @@ def take_ticket_back(_: Caller, session: Session, ticket_id: int) -> None:
     if ticket is None:
         raise NotFound("ticket_gone")
     if ticket.removed_at is not None:
-        ticket.name, ticket.removed_at = _numbered_name(session, ticket.name), None
+        ticket.name, ticket.removed_at = NAMES.numbered(session, ticket.name), None
     notify_intake(session)
 
 
 def _kept(session: Session, name: str, settings: TicketSettings) -> int:
     ticket = Ticket(name=name, settings=settings.model_dump(mode="json"))
     session.add(ticket)
-    _flush(session, name)
+    NAMES.flush(session, name)
     notify_intake(session)
     return ticket.id
-
-
-def _flush(session: Session, name: str) -> None:
-    """Write; two people who take one name at once are told apart by PostgreSQL. Raises NotPossible."""
-    try:
-        session.flush()
-    except IntegrityError as exc:
-        if "uq_ticket_name" in str(getattr(getattr(exc.orig, "diag", None), "constraint_name", "")):
-            raise NotPossible("ticket_name_taken", name=name) from exc
-        raise
 
 
 def _locked_ticket(session: Session, ticket_id: int) -> Ticket:
@@ -121,28 +110,3 @@ def _locked_ticket(session: Session, ticket_id: int) -> Ticket:
     if ticket is None or ticket.removed_at is not None:
         raise NotFound("ticket_gone")
     return ticket
-
-
-def _free_name(session: Session, name: str, besides: int | None = None) -> str:
-    """Return a name that a person has typed, cleaned. Raises NotPossible where it is none, or is taken."""
-    cleaned = one_line(name)
-    if not 0 < len(cleaned) <= MAX_NAME:
-        raise NotPossible("ticket_name_length", limit=MAX_NAME)
-    if _holder(session, cleaned) not in {None, besides}:
-        raise NotPossible("ticket_name_taken", name=cleaned)
-    return cleaned
-
-
-def _numbered_name(session: Session, name: str) -> str:
-    """Return a name, with a number behind it where it is taken."""
-    number, numbered = 1, name
-    while _holder(session, numbered) is not None:
-        number += 1
-        ending = f" {number}"
-        numbered = name[: MAX_NAME - len(ending)] + ending
-    return numbered
-
-
-def _holder(session: Session, name: str) -> int | None:
-    """Return the ticket that has a name."""
-    return session.scalar(select(Ticket.id).where(Ticket.name == name, Ticket.removed_at.is_(None)))

@@ -27,11 +27,10 @@ from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
-from papiermappe.services.pages import analysis_of, page_facts, printed_on_page, treatment_of
+from papiermappe.services.pages import analysis_of, page_facts, page_state, printed_on_page, treatment_of
 from papiermappe.services.pairing_by_itself import RunPairing
 from papiermappe.services.places import PagePlace, as_places, places
 from papiermappe.services.printed import PrintedPage
-from papiermappe.services.splitting import gutter_of
 from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
@@ -379,7 +378,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         page = visible_page(caller, session, page_id)
         capture, treatment, analysis = page.capture, treatment_of(page), analysis_of(page)
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
-        printed, gutter = printed_on_page(page), gutter_of(page)
+        printed, gutter = printed_on_page(page), page_state(page, with_capture=True).gutter
         holders = _zone_holders(session, page.mappe_id) if treatment.zones else {}
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     flat_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)

@@ -209,6 +209,18 @@ class Ticket(Base):
     """When a person has removed it; it can be taken back."""
 
 
+class Routine(Base):
+    """Operations under a name, to be run on other pages."""
+
+    __tablename__ = "routine"
+    __table_args__ = (Index("uq_routine_name", "name", unique=True, postgresql_where=text("removed_at is null")),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    steps: Mapped[list[Json]] = mapped_column(JSONB())
+    removed_at: Mapped[datetime | None]
+    """When a person has removed it; it can be taken back."""
+
+
 class Destination(Base):
     """A place that documents go to."""
 

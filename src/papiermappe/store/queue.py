@@ -21,6 +21,8 @@ class JobKind(StrEnum):
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
     PAIR = "pair"
+    ROUTINE = "routine"
+    TRY_ROUTINE = "try_routine"
     PILE = "pile"
     COMPARE_RUN = "compare_run"
     MAKE = "make"
@@ -34,6 +36,8 @@ _PRIORITY = {
     JobKind.RENDER: 20,
     JobKind.IMPORT: 15,
     JobKind.PILE: 12,
+    JobKind.TRY_ROUTINE: 12,
+    JobKind.ROUTINE: 11,
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.PAIR: 8,
@@ -53,6 +57,11 @@ _deferrer = App(connector=SyncPsycopgConnector())
 _WAITS = text(
     "select exists (select from procrastinate_jobs"
     " where task_name = :task and status = 'todo' and (args ->> 'mappe_id')::bigint = :mappe_id)"
+)
+
+_UNDER_WAY = text(
+    "select exists (select from procrastinate_jobs"
+    " where task_name = :task and status in ('todo', 'doing') and args ->> 'name' = :name)"
 )
 
 _DROP = text(
@@ -80,6 +89,11 @@ def read_soon(session: Session, mappe_id: int, excluded: Sequence[int] = ()) -> 
     if not session.scalar(_WAITS, {"task": JobKind.READ_AHEAD.value, "mappe_id": mappe_id}):
         task = _task(session, JobKind.READ_AHEAD, lock=JobKind.READ_AHEAD.value, in_s=READ_AFTER_S)
         task.defer(mappe_id=mappe_id, excluded=list(excluded))
+
+
+def is_under_way(session: Session, kind: JobKind, name: str) -> bool:
+    """Whether a job of a kind with a name waits or is being done."""
+    return bool(session.scalar(_UNDER_WAY, {"task": kind.value, "name": name}))
 
 
 def live_job_ids(session: Session, kind: JobKind, argument: str) -> set[int]:

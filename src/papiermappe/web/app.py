@@ -36,6 +36,7 @@ from papiermappe.web import (
     pairing,
     pictures,
     piles,
+    routines,
     runs,
     start,
     tickets,
@@ -65,7 +66,21 @@ _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (DestinationError, 502),
 )
 
-MODULES = (start, pairing, piles, moving, dividers, mappen, runs, imports, devices, tickets, pictures, filings)
+MODULES = (
+    start,
+    pairing,
+    piles,
+    moving,
+    dividers,
+    routines,
+    mappen,
+    runs,
+    imports,
+    devices,
+    tickets,
+    pictures,
+    filings,
+)
 """All that have routes."""
 
 

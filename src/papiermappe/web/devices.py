@@ -1,6 +1,7 @@
 """Scanners: adding one, and what one offers for a ticket."""
 
 from base64 import b64encode
+from collections.abc import Mapping
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Query
@@ -9,7 +10,8 @@ from pydantic import BaseModel, Field
 from papiermappe.core.encode.level import Level
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import Abilities, Lies, Sides, Source, Span, TicketSettings, TurnsOver
-from papiermappe.services import costs, devices, looking
+from papiermappe.message import Message
+from papiermappe.services import costs, devices, looking, routines
 from papiermappe.services.costs import Cost, TicketCosts
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.offers import unoffered
@@ -28,6 +30,7 @@ POINTS_PER_INCH = 72
 _SHEET = N_("{seconds} s a sheet")
 _SCANNED = N_("{size} a page")
 _FILED = N_("filed: Faithful {faithful}, Balanced {balanced}, Lean {lean}")
+_NONE = N_("none")
 _LEGIBLE = N_("reads {points} pt print")
 
 
@@ -147,15 +150,19 @@ def offer(ctx: Ctx, caller: Asks, device_id: Id, ticket: Annotated[TicketSetting
     if device.capabilities is None:
         return Offer(ticket=ticket, notes=[], choices={}, costs=[])
     abilities = Abilities.model_validate(device.capabilities)
+    kept = {routine.id: routine.name for routine in routines.list_routines(caller, ctx.store)}
     fitted = ticket.fitted(abilities)
+    gone = []
+    if fitted.routine and fitted.routine not in kept:
+        fitted, gone = fitted.model_copy(update={"routine": 0}), [ctx.words.text(Message(code="ticket_routine_gone"))]
     able = abilities.source(fitted.source)
     if able is None:
         return Offer(ticket=fitted, notes=[], choices={}, costs=[])
     cost = costs.ticket_costs(caller, ctx.store, device_id, fitted, able)
     return Offer(
         ticket=fitted,
-        notes=[ctx.words.text(note) for note in unoffered(ticket, fitted, abilities, device.name)],
-        choices=_choices(abilities, fitted, ctx.words),
+        notes=[*(ctx.words.text(note) for note in unoffered(ticket, fitted, abilities, device.name)), *gone],
+        choices=_choices(abilities, fitted, ctx.words) | {"routine": _routines(kept, ctx.words)},
         costs=_costs(cost, fitted, ctx.words),
     )
 
@@ -181,6 +188,11 @@ def _choices(abilities: Abilities, ticket: TicketSettings, words: Words) -> dict
         "colour": worded("colour", [colour.value for colour in able.colours_by_content] if able else []),
         "dpi": [Choice(value=dpi, label=f"{dpi} dpi") for dpi in (able.resolutions_dpi if able else ())],
     }
+
+
+def _routines(kept: Mapping[int, str], words: Words) -> list[Choice]:
+    """Return the routines that there are, after none."""
+    return [Choice(value=0, label=words.gettext(_NONE)), *(Choice(value=at, label=name) for at, name in kept.items())]
 
 
 def _light(name: str, span: Span | None, percent: int, words: Words) -> list[Choice]:

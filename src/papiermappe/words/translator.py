@@ -226,6 +226,7 @@ def _roots(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
 
 _PREPARED = {
     "turn": _turned,
+    "step_turn": _turned,
     **dict.fromkeys(
         ("source_not_offered", "dpi_not_offered", "colour_not_offered", "paper_not_offered", "paper_not_sideways"),
         _wished,

@@ -23,6 +23,7 @@ from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew,
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
 from papiermappe.core.operations.rims import CleanBorders
+from papiermappe.core.operations.running import RunRoutine
 from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
@@ -58,6 +59,7 @@ __all__ = [
     "PutZones",
     "RemoveZones",
     "Reverse",
+    "RunRoutine",
     "SetAside",
     "SetGutter",
     "SetPageSize",

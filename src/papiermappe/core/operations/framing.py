@@ -62,13 +62,21 @@ class MoveSides(BaseOperation):
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
         """Return the crops that change."""
-        seen = (self.left_mm, self.top_mm, self.right_mm, self.bottom_mm)
-        if not any(seen):
+        if not any(self._seen):
             return {}
-        moved = (
-            (page, _with_sides_moved(_box(page), seen, page.treatment.quarter_turns)) for page in self.named(pages)
-        )
-        return {page.id: _cropped(box) for page, box in moved if min(box.width_mm, box.height_mm) >= LEAST_PAGE_MM}
+        return {page.id: _cropped(self._moved(page)) for page in self.named(pages) if self.leaves_page(page)}
+
+    def leaves_page(self, page: PageState) -> bool:
+        """Whether at least 5 mm of a page would be left."""
+        box = self._moved(page)
+        return min(box.width_mm, box.height_mm) >= LEAST_PAGE_MM
+
+    @property
+    def _seen(self) -> tuple[float, float, float, float]:
+        return self.left_mm, self.top_mm, self.right_mm, self.bottom_mm
+
+    def _moved(self, page: PageState) -> PageBox:
+        return _with_sides_moved(_box(page), self._seen, page.treatment.quarter_turns)
 
 
 class SetPageSize(BaseOperation):

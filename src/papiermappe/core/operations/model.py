@@ -1,7 +1,7 @@
 """What operations work on: the pages as they are, and the fields that change."""
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from functools import cached_property
 from typing import Annotated, Any, ClassVar
@@ -9,8 +9,9 @@ from typing import Annotated, Any, ClassVar
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.geometry import Quad
+from papiermappe.core.halves import GutterLine
 from papiermappe.core.order.places import Place, Side
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.treatment import SURE, Treatment, page_box
 from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 
@@ -19,6 +20,9 @@ Fields = Mapping[str, Any]
 
 Changes = Mapping[int, Fields]
 """By the page's id, the fields that become something else."""
+
+_AS_THEY_ARE = ("mappe_id", "set_aside", "begins", "capture_id")
+"""Fields whose JSON values are what a page holds."""
 
 PageIds = Annotated[tuple[Annotated[int, Field(ge=1, lt=2**31)], ...], Field(min_length=1, max_length=10_000)]
 
@@ -51,6 +55,10 @@ class PageState:
     """Corners of what is printed on it, where `scan_mm` measures, where that is needed and known."""
     dark_rims: tuple[Quad, ...] = ()
     """Outlines of what is dark along the edges of its capture, where that is needed and known."""
+    found_gutter: GutterLine | None = None
+    """Where it would be split, on its capture, where that is needed and it looks like a spread."""
+    gutter_confidence: float = 0.0
+    """0 to 1: how sure that is."""
     stored_found: Mapping[str, Any] | None = None
     """The treatment that follows from what the machine found, as JSON; None where it has not been examined."""
 
@@ -64,6 +72,21 @@ class PageState:
     def found(self) -> Treatment | None:
         """What the machine would do to its capture; None until that is known."""
         return Treatment.model_validate(self.stored_found) if self.stored_found else None
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        """Its width and height as it is seen, where the size of its capture is known."""
+        return page_box(*self.scan_mm, self.treatment).size_mm(self.treatment.quarter_turns)
+
+    @property
+    def gutter(self) -> GutterLine | None:
+        """Where it would be split, on its capture, or on the sheet of a photo; None where it is no spread."""
+        return None if self.treatment.part else self.treatment.gutter or self.found_gutter
+
+    @property
+    def gutter_is_sure(self) -> bool:
+        """Whether it can be split there without a look."""
+        return self.treatment.gutter is not None or self.gutter_confidence >= SURE
 
     @property
     def place(self) -> Place:
@@ -84,6 +107,21 @@ class PageState:
         if not place.keys() >= set(names):
             place |= self.treatment.model_dump(mode="json")
         return {name: place[name] for name in names}
+
+    def with_fields(self, fields: Fields) -> "PageState":
+        """Return it with some of its fields set, given as JSON values."""
+        set_here: dict[str, Any] = {name: fields[name] for name in _AS_THEY_ARE if name in fields}
+        if "rank" in fields:
+            set_here["rank"] = Decimal(fields["rank"])
+        if "side" in fields:
+            set_here["side"] = Side(fields["side"])
+        if "accepted" in fields:
+            set_here["accepted"] = tuple(fields["accepted"])
+        treated = {name: value for name, value in fields.items() if name in Treatment.model_fields}
+        if treated:
+            whole = self.treatment.model_dump(mode="json") | treated
+            set_here["stored_treatment"] = Treatment.model_validate(whole)
+        return replace(self, **set_here)
 
 
 class OperationRefused(PapiermappeError):

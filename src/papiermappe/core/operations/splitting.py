@@ -7,10 +7,10 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.halves import GutterLine
+from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.order.places import Side, ranks_between
-from papiermappe.core.treatment import MAX_PAGE_MM, page_box
+from papiermappe.core.treatment import MAX_PAGE_MM, Part, Treatment, page_box
 from papiermappe.message import Message
 
 SizeMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
@@ -111,6 +111,18 @@ class SplitSpreads(BaseOperation):
         return Message(code="split_spreads", params={"count": len(self.halves)})
 
 
+def has_two_sides(spread: PageState) -> bool:
+    """Whether a gutter leaves something on both of its sides."""
+    corners, gutter = page_box(*spread.scan_mm, spread.treatment).corners, spread.gutter
+    return gutter is not None and all(half_of(corners, gutter, right) is not None for right in (False, True))
+
+
+def half_treatment(spread: Treatment, gutter: GutterLine, *, right: bool) -> Treatment:
+    """Return what is done to a page of a spread, before it is known how that is straightened and cropped."""
+    anew = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0)}
+    return spread.model_copy(update={**anew, "part": Part(gutter=gutter, right=right)})
+
+
 class _Leaf(NamedTuple):
     """A sheet as it will lie."""
 
@@ -145,10 +157,6 @@ def _takes_back(leaf: _Leaf, spread: PageState, seconds: Collection[int]) -> boo
         return False
     if front.id in seconds:
         return True
-    (width_mm, height_mm), (spread_width_mm, spread_height_mm) = _size_mm(front), _size_mm(spread)
+    (width_mm, height_mm), (spread_width_mm, spread_height_mm) = front.size_mm, spread.size_mm
     as_high = abs(height_mm - spread_height_mm) <= AS_HIGH * spread_height_mm
     return as_high and abs(2 * width_mm - spread_width_mm) <= AS_WIDE * spread_width_mm
-
-
-def _size_mm(page: PageState) -> tuple[float, float]:
-    return page_box(*page.scan_mm, page.treatment).size_mm(page.treatment.quarter_turns)

@@ -23,6 +23,7 @@ from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.rims import CleanBorders
+from papiermappe.core.operations.running import RunRoutine
 from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
 from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
@@ -61,7 +62,8 @@ Operation = Annotated[
 ]
 
 Journaled = Annotated[
-    Operation | TakeAgain | CopyToMappe | CutIntoMappen | JoinMappe | SplitSpreads, Field(discriminator="kind")
+    Operation | TakeAgain | CopyToMappe | CutIntoMappen | JoinMappe | RunRoutine | SplitSpreads,
+    Field(discriminator="kind"),
 ]
 """What the journal knows: also what windows cannot send."""
 

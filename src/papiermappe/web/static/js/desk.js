@@ -10,6 +10,7 @@ import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
 import { createPeek } from "./peek.js";
 import { createPile } from "./pile.js";
+import { createRoutines } from "./routines.js";
 import { createSizes } from "./sizes.js";
 import { listen } from "./stream.js";
 import { cutting } from "./stations/cutting.js";
@@ -24,6 +25,7 @@ import { moving, tray } from "./stations/moving.js";
 import { order } from "./stations/order.js";
 import { pairing } from "./stations/pairing.js";
 import { scanners } from "./stations/scanners.js";
+import { routines, routineSteps, routineTrial } from "./stations/routines.js";
 import { spreads } from "./stations/spreads.js";
 import { keptTickets } from "./stations/tickets.js";
 import { tidy } from "./stations/tidy.js";
@@ -75,6 +77,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("cutting", createCutting(mappe));
   Alpine.store("moving", createMoving(mappe));
   Alpine.store("pile", createPile(mappe));
+  Alpine.store("routines", createRoutines(mappe));
   Alpine.store("sizes", createSizes());
   Alpine.store("peek", createPeek(mappe, facts));
   if (facts.station === "order") Alpine.store("peek").listen(Alpine.store("peek"));
@@ -105,6 +108,9 @@ document.addEventListener("alpine:init", () => {
   Alpine.data("toning", toning(mappe));
   Alpine.data("marks", marks());
   Alpine.data("spreads", spreads(mappe));
+  Alpine.data("routines", routines(mappe, Alpine.store("routines")));
+  Alpine.data("routineSteps", routineSteps(mappe, Alpine.store("routines")));
+  Alpine.data("routineTrial", routineTrial(mappe, Alpine.store("routines")));
   Alpine.data("file", file(mappe, facts));
   Alpine.data("desk", () => ({
     get sheetCount() { return mappe.sheetCount; },

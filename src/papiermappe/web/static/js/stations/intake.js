@@ -3,9 +3,9 @@ import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
 import { letGo } from "./scanners.js";
 
-const CHOICES = ["sides", "paper", "source", "colour", "dpi", "lies", "turns_over", "brightness", "contrast"];
+const CHOICES = ["sides", "paper", "source", "colour", "dpi", "lies", "turns_over", "brightness", "contrast", "routine"];
 const STEPS = ["straighten", "crop", "upright", "blank_backs_aside", "cut_at_dividers", "pair_backs"];
-const NUMBERS = new Set(["dpi", "brightness", "contrast"]);
+const NUMBERS = new Set(["dpi", "brightness", "contrast", "routine"]);
 const LEAST_MM = 20;
 const MOST_MM = 1200;
 
@@ -96,6 +96,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get canLieSideways() { return !["own", "any"].includes(String(this.ticket.paper)); },
     get hasBacks() { return this.ticket.sides === "both"; },
     get offersPairing() { return this.ticket.sides === "one" && this.ticket.source !== "glass"; },
+    get offersRoutine() { return (this.choices.routine ?? []).length > 1; },
     get hasBrightness() { return (this.choices.brightness ?? []).length > 0; },
     get hasContrast() { return (this.choices.contrast ?? []).length > 0; },
     get lengths() { return { width_mm: String(this.ticket.width_mm ?? ""), height_mm: String(this.ticket.height_mm ?? "") }; },

@@ -1,0 +1,192 @@
+"""A routine worked out on pages of a Mappe, in memory: also the pages that will come of spreads."""
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from itertools import count
+from typing import NamedTuple
+
+from pydantic import BaseModel, ConfigDict
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from papiermappe.compute import Compute
+from papiermappe.core.analysis import Analysis
+from papiermappe.core.operations import Halves, PageState, SplitSpreads
+from papiermappe.core.operations.model import PageIds
+from papiermappe.core.operations.replaying import Misfit, Replayed, replay
+from papiermappe.core.operations.splitting import half_treatment, has_two_sides
+from papiermappe.core.operations.steps import RoutineName, Steps
+from papiermappe.core.treatment import Treatment
+from papiermappe.devices.model import TicketSettings
+from papiermappe.message import Message
+from papiermappe.services.analysing import examine_half, half_as_found, ticket_of
+from papiermappe.services.errors import NotPossible
+from papiermappe.services.pages import page_state, pages_of
+from papiermappe.store.database import Store
+from papiermappe.store.models import Capture, Run
+
+AT_ONCE = 2
+FIRST_NEW_ID = 2**31 - 1
+"""Pages that are only thought of are numbered downwards from here."""
+
+Halving = tuple[int, bool]
+"""A page of a spread: the spread, and whether it is the right one."""
+
+
+class RoutineWanted(BaseModel):
+    """A routine to be run."""
+
+    model_config = ConfigDict(frozen=True)
+
+    name: RoutineName
+    steps: Steps
+    pages: PageIds
+    run: int | None = None
+    """The run whose ticket asks for it; None: a person does."""
+
+
+class MisfitSeen(BaseModel):
+    """A step that could not be done to some pages."""
+
+    step: int
+    """Its number, from 1."""
+    pages: list[int]
+    reason: Message
+
+
+class Known(NamedTuple):
+    """A Mappe as a routine finds it."""
+
+    states: list[PageState]
+    """All of its pages, in reading order."""
+    captures: dict[int, Capture]
+    """Of each page."""
+    tickets: dict[int, TicketSettings | None]
+    """That each page came by."""
+
+
+class Splitter:
+    """Splits spreads while a routine is replayed, and remembers which.
+
+    Args:
+        found: what is known of the pages of spreads.
+        tickets: by which the spreads came.
+        new_ids: gives a number to each new page.
+    """
+
+    def __init__(
+        self,
+        found: Mapping[Halving, Analysis],
+        tickets: dict[int, TicketSettings | None],
+        new_ids: Callable[[PageState, Treatment, Analysis | None], int],
+    ) -> None:
+        self._found = found
+        self._tickets = tickets
+        self._new_ids = new_ids
+        self.made: dict[int, tuple[PageState, bool]] = {}
+        """By the new pages, the spread as it was split, and whether it is the right page of it."""
+
+    def __call__(
+        self, spreads: Sequence[PageState], right_to_left: bool
+    ) -> tuple[SplitSpreads, Sequence[PageState]] | None:
+        """Return how the spreads are split, and their pages; None where none of them has two sides."""
+        whole = [spread for spread in spreads if has_two_sides(spread)]
+        if not whole:
+            return None
+        pairs, states = [], []
+        for spread in whole:
+            first, second = (
+                self._half(spread, right=right) for right in ((True, False) if right_to_left else (False, True))
+            )
+            pairs.append(Halves(spread=spread.id, first=first.id, second=second.id))
+            states += [first, second]
+        return SplitSpreads(pages=tuple(spread.id for spread in whole), halves=tuple(pairs)), states
+
+    def _half(self, spread: PageState, *, right: bool) -> PageState:
+        analysis = self._found.get((spread.id, right))
+        treatment = half_treatment(spread.treatment, spread.gutter or (), right=right)
+        if analysis is not None and analysis.treatment.part == treatment.part:
+            treatment = half_as_found(treatment, analysis, spread.side, self._tickets.get(spread.id))
+        else:
+            analysis = None
+        number = self._new_ids(spread, treatment, analysis)
+        self.made[number] = (spread, right)
+        return replace(
+            spread,
+            id=number,
+            mappe_id=None,
+            begins=None,
+            number=None,
+            stored_treatment=treatment,
+            found_gutter=None,
+            gutter_confidence=0.0,
+            printed_area=analysis.printed_area if analysis else None,
+            dark_rims=analysis.dark_rims if analysis else (),
+            stored_found=analysis.treatment.model_dump(mode="json") if analysis else None,
+        )
+
+
+def known_of(session: Session, mappe_id: int, wanted: RoutineWanted) -> Known:
+    """Read what a routine needs to know of a Mappe. Raises NotPossible: none of its pages lies there."""
+    pages = pages_of(session, mappe_id)
+    if not {page.id for page in pages}.intersection(wanted.pages):
+        raise NotPossible("routine_no_pages")
+    runs = {run.id: ticket_of(run) for run in session.scalars(select(Run).where(Run.mappe_id == mappe_id))}
+    return Known(
+        [page_state(page, with_capture=True) for page in pages],
+        {page.id: page.capture for page in pages},
+        {page.id: runs.get(page.capture.run_id) for page in pages},
+    )
+
+
+def replayed_in_memory(
+    wanted: RoutineWanted, known: Known, found: Mapping[Halving, Analysis]
+) -> tuple[Replayed, Splitter]:
+    """Run a routine on pages that are only thought of."""
+    numbers = count(FIRST_NEW_ID, -1)
+    splitter = Splitter(found, known.tickets, lambda *_: next(numbers))
+    return replay(wanted.steps, known.states, wanted.pages, splitter), splitter
+
+
+def examined_halves(
+    store: Store,
+    known: Known,
+    halves: Collection[tuple[PageState, bool]],
+    compute: Compute,
+    max_px: int,
+    tell: Callable[[int, int], None] | None = None,
+) -> dict[Halving, Analysis]:
+    """Examine pages of spreads.
+
+    Args:
+        store: of their captures.
+        known: of the Mappe.
+        halves: a spread as it will be split, and whether it is the right page of it.
+        compute: runs what takes long.
+        max_px: what is accepted of pictures.
+        tell: called after each, with how many are done, of how many.
+    """
+
+    def examine(half: tuple[PageState, bool]) -> Analysis:
+        spread, right = half
+        treatment = half_treatment(spread.treatment, spread.gutter or (), right=right)
+        return examine_half(store, known.captures[spread.id], treatment, compute, max_px)
+
+    found: dict[Halving, Analysis] = {}
+    with ThreadPoolExecutor(AT_ONCE) as threads:
+        for (spread, right), analysis in zip(halves, threads.map(examine, halves), strict=True):
+            found[spread.id, right] = analysis
+            if tell:
+                tell(len(found), len(halves))
+    return found
+
+
+def changed_count(replayed: Replayed) -> int:
+    """Return how many pages are changed or made, those that are no more left out."""
+    return sum(replayed.states[page].mappe_id is not None for page in replayed.changes)
+
+
+def misfits_seen(misfits: Sequence[Misfit]) -> list[MisfitSeen]:
+    """Return misfits as windows see them."""
+    return [MisfitSeen(step=misfit.step, pages=list(misfit.pages), reason=misfit.reason) for misfit in misfits]
