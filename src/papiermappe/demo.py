@@ -10,11 +10,12 @@ from pathlib import Path
 import httpx
 
 from papiermappe.core.operations import SetAside
+from papiermappe.core.operations.steps import Step, StepScope
 from papiermappe.core.order.places import Side
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services import delivering, devices, filing, journal, mappen, runs, tickets
+from papiermappe.services import delivering, devices, filing, journal, mappen, routines, runs, tickets
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.reading import last_used_reading
@@ -29,6 +30,12 @@ TICKETS = {
     "Weigh tickets": TicketSettings(sides=Sides.ONE, dpi=200, colour=Colour.GREY, paper="A5"),
     "Member cards": TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=600, paper="Card"),
 }
+BOOKLET_STEPS = (
+    Step(does={"kind": "split"}, on=StepScope.SPREADS),
+    Step(does={"kind": "clean_borders"}),
+    Step(does={"kind": "align_margins", "across": "inner"}),
+)
+BOOKLETS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, paper="any")
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
 MEETING = ["minutes", "letter-store", "lease", "delivery-118", "hail"]
 """Papers with something on both sides, for a scanner that takes one side."""
@@ -56,6 +63,8 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         numbers = {name: delivering.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS}
         for name, settings in TICKETS.items():
             tickets.keep_ticket(HANDS, store, name, settings)
+        spreads = routines.keep_routine(HANDS, store, "Booklet spreads", BOOKLET_STEPS)
+        tickets.keep_ticket(HANDS, store, "Booklets", BOOKLETS.model_copy(update={"routine": spreads}))
         desk_of = _Demo(store, standin_url)
         letters = desk_of.scan(
             "Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE)

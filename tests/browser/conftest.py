@@ -18,11 +18,13 @@ from tests.conftest import TEMPLATE
 from tests.helpers import ANNA, Desk, Drawer, desk, free_ports
 
 from papiermappe.devices.escl import Limits
+from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import delivering, devices
+from papiermappe.services import delivering, devices, mappen, runs
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
+from papiermappe.store.models import RunState
 
 VENDOR = Path(__file__).parent / "vendor"
 
@@ -216,3 +218,26 @@ def sized(driver: webdriver.Chrome) -> Iterator[Callable[[int, int], None]]:
 
     yield size
     size(1280, 800)
+
+
+FROM_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=200, colour=Colour.COLOUR)
+
+
+def scan_booklet(stack: Stack, until: Callable[..., None], spreads: int, ticket: TicketSettings = FROM_GLASS) -> int:
+    """Scan the cover and some spreads of a booklet from the glass; return the Mappe once they have been examined."""
+    mappe = mappen.open_mappe(ANNA, stack.store, "Pruning handbook")
+    stack.drawer.lay("handbook", into="kiebitz", where="glass")
+    device = next(card.id for card in devices.list_devices(ANNA, stack.store) if card.name == "Kiebitz F1")
+    run = runs.start_run(ANNA, stack.store, mappe, device, ticket)
+
+    def waits(pages: int) -> bool:
+        now = stack.desk(mappe)
+        return now.view.runs[-1].state is RunState.WAITING and len(now.order) == pages
+
+    for taken in range(1, spreads + 2):
+        until(lambda taken=taken: waits(taken), 60)
+        if taken <= spreads:
+            runs.next_sheet(ANNA, stack.store, run)
+    runs.stop(ANNA, stack.store, run)
+    until(lambda: all(page.analysed for page in stack.desk(mappe).pages), 60)
+    return mappe

@@ -6,44 +6,27 @@ import pytest
 from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from tests.browser.conftest import Stack, assert_accessible
+from tests.browser.conftest import Stack, assert_accessible, scan_booklet
 from tests.helpers import ANNA
 
 from papiermappe.core.treatment import Treatment
 from papiermappe.core.zones import ZoneKind
-from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
-from papiermappe.services import devices, mappen, runs
 from papiermappe.services.views import page_detail
-from papiermappe.store.models import RunState
 
 Until = Callable[..., None]
 
 pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
-FROM_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=200, colour=Colour.COLOUR)
 SPREADS = 4
 
 
 @pytest.fixture
 def booklet(stack: Stack, driver: Chrome, until: Until) -> Iterator[int]:
     """A cover and three spreads of a booklet, scanned from the glass and shown at Tidy."""
-    mappe = mappen.open_mappe(ANNA, stack.store, "Pruning handbook")
-    stack.drawer.lay("handbook", into="kiebitz", where="glass")
-    device = next(card.id for card in devices.list_devices(ANNA, stack.store) if card.name == "Kiebitz F1")
-    run = runs.start_run(ANNA, stack.store, mappe, device, FROM_GLASS)
-    for taken in range(1, SPREADS + 2):
-        until(lambda taken=taken: _waits(stack, mappe) and len(stack.desk(mappe).order) == taken, 60)
-        if taken <= SPREADS:
-            runs.next_sheet(ANNA, stack.store, run)
-    runs.stop(ANNA, stack.store, run)
-    until(lambda: all(page.analysed for page in stack.desk(mappe).pages), 60)
+    mappe = scan_booklet(stack, until, SPREADS)
     driver.get(f"{stack.url}/mappen/{mappe}/tidy")
     until(lambda: driver.find_element(By.ID, "frame").is_enabled())
     yield mappe
     stack.drawer.take_out("kiebitz")
-
-
-def _waits(stack: Stack, mappe: int) -> bool:
-    return stack.desk(mappe).view.runs[-1].state is RunState.WAITING
 
 
 def treatments(stack: Stack, mappe: int) -> list[Treatment]:

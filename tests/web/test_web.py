@@ -17,11 +17,12 @@ from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, here, make,
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach
-from papiermappe.services import delivering, pictures
+from papiermappe.services import delivering, pictures, running_routines
 from papiermappe.services import devices as devices_service
 from papiermappe.services import mappen as mappen_service
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.pictures import PictureSize
+from papiermappe.services.routine_runs import RoutineWanted
 from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
@@ -64,6 +65,8 @@ POSTS = [
     "/tickets/1/remove", "/tickets/1/take-back", "/mappen/1/pairing", "/mappen/1/pile",
     "/mappen/1/send", "/mappen/1/join",
     "/mappen/1/cut-into-mappen", "/code-rules", "/code-rules/1/remove",
+    "/routines", "/routines/1", "/routines/1/remove", "/routines/1/take-back", "/routine-files",
+    "/mappen/1/routine-runs", "/mappen/1/routine-trials",
 ]  # fmt: skip
 
 
@@ -235,6 +238,45 @@ def test_a_page_is_split_at_a_line_that_was_drawn(web: TestClient, store: Store,
     assert len(web.post(f"/mappen/{mappe}/split", json=command).json()["places"]) == 2
     assert desk(store, mappe).order[0] == pages[0]
     assert len(desk(store, mappe).order) == len(pages) + 1
+
+
+def test_a_routine_is_kept_listed_in_words_sent_as_a_file_and_taken_in(web: TestClient) -> None:
+    steps = [{"on": "fronts", "does": {"kind": "set_tone", "tone": "grey"}}]
+    kept = web.post("/routines", json={"name": "Grey/fronts", "steps": steps}).json()
+    (listed,) = web.get("/routines").json()["routines"]
+    assert (listed["id"], listed["name"]) == (kept, "Grey/fronts")
+    assert listed["steps"][0]["message"]["text"] == "Show in grey"
+    assert listed["steps"][0]["step"] == steps[0]
+    file = web.get(f"/routines/{kept}/file")
+    assert file.headers["content-disposition"] == "attachment; filename*=UTF-8''grey-fronts.json"
+    assert web.post("/routine-files", json={"text": file.text}).json() != kept
+    refused = web.post("/routine-files", json={"text": file.text.replace('"routine": 1', '"routine": 2')})
+    assert (refused.status_code, refused.json()["code"]) == (422, "routine_file_later")
+    assert "later version" in refused.json()["message"]
+    nonsense = {"name": "x", "steps": [{"does": {"kind": "move", "before": None}}]}
+    assert web.post("/routines", json=nonsense).status_code == 422
+    assert [row["name"] for row in web.get("/routines").json()["routines"]] == ["Grey/fronts", "Grey/fronts 2"]
+
+
+def test_a_routine_is_asked_for_and_its_progress_told(
+    web: TestClient, store: Store, mappe: int, pages: list[int]
+) -> None:
+    root = f"/mappen/{mappe}"
+    wanted = {"name": "Grey", "steps": [{"does": {"kind": "set_tone", "tone": "grey"}}], "pages": pages}
+    seen = desk(store, mappe).cursor
+    name = web.post(f"{root}/routine-runs", json={**wanted, "seen": seen}).json()
+    assert web.get(f"{root}/routine-runs/{name}").json()["over"] is False
+    running_routines.run_routine(
+        store, mappe, name, RoutineWanted.model_validate(wanted), "", seen, here, DEFAULT_LIMIT_PX
+    )
+    assert web.get(f"{root}/routine-runs/{name}").json()["pages"] == 3
+    trial = web.post(f"{root}/routine-trials", json=wanted).json()
+    assert web.get(f"{root}/routine-trials/{trial}").json()["over"] is False
+    assert web.get(f"{root}/routine-trials/{trial}/{'0' * 32}.jpg").status_code == 404
+    lost = web.get(f"{root}/routine-runs/{'0' * 32}").json()["refused"]
+    assert lost["text"] == "The routine could not be run. Nothing was changed: try again."
+    draft = web.get(f"{root}/routine-draft").json()["steps"]
+    assert [(row["message"]["text"], row["pages"], row["typical"]) for row in draft] == [("Show in grey", 3, True)]
 
 
 def test_another_browser_is_another_person(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:

@@ -62,7 +62,7 @@ SENTENCES: dict[str, str | Plural] = {
     "step_set_skew": N_("Straighten by {degrees}°"),
     "step_move_sides": N_("Move the sides of the crop"),
     "step_set_page_size": N_("Crop to {width_mm} by {height_mm} mm"),
-    "step_set_tone": N_("Tone: {tone}"),
+    "step_set_tone": N_("Show {tone}"),
     "step_adjust": N_("Adjust brightness, contrast, ink, specks or show-through"),
     "step_put_wipe": N_("Wipe {width_mm} by {height_mm} mm"),
     "step_put_keep": N_("Wipe all outside of {width_mm} by {height_mm} mm"),

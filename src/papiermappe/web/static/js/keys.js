@@ -70,3 +70,9 @@ function own(button) {
 function shown(key) {
   return key.replace("ArrowLeft", "←").replace("ArrowRight", "→").replace("Delete", t("Del")).replace("Space", t("Space")).replace("+", " ");
 }
+
+/** After the mouse has chosen, the focus goes back to the page, so that keys do what they do there. @param {Event} event */
+export function letGo(event) {
+  const field = /** @type {HTMLElement} */ (event.target);
+  if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
+}

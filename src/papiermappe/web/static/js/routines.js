@@ -29,6 +29,9 @@ export function createRoutines(mappe) {
     /** @type {{ id: number | null, name: string, rows: (StepRow & { kept: boolean, text: string })[] } | null} the one that is being kept or changed */
     open: null,
 
+    /** @type {{ id: number, name: string } | null} the one that was removed last */
+    removed: null,
+
     get chosen() { return this.kept.find((routine) => routine.id === this.chosenId) ?? null; },
     async load() {
       try {
@@ -104,15 +107,22 @@ export function createRoutines(mappe) {
       this.choose(open.id ?? done);
       return true;
     },
+    /** Remove what is open. Returns whether that is done. */
     async remove() {
-      const id = this.open?.id;
-      if (!id || await mappe.command(`/routines/${id}/remove`) === undefined) return null;
+      const { open } = this;
+      if (!open?.id || await mappe.command(`/routines/${open.id}/remove`) === undefined) return false;
+      this.removed = { id: open.id, name: open.name };
       this.chosenId = null;
       await this.load();
-      return id;
+      return true;
     },
-    /** @param {number} id */
-    async takeBack(id) { if (await mappe.command(`/routines/${id}/take-back`) !== undefined) { await this.load(); this.choose(id); } },
+    async takeBack() {
+      const id = this.removed?.id;
+      if (!id || await mappe.command(`/routines/${id}/take-back`) === undefined) return;
+      this.removed = null;
+      await this.load();
+      this.choose(id);
+    },
     /** Keep the routine of a file. @param {File} file */
     async bringIn(file) {
       const id = await mappe.command("/routine-files", { text: await file.text() });

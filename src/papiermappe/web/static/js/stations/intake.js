@@ -1,7 +1,7 @@
 // The station Intake: the ticket, the device, the run.
 import { get } from "../http.js";
 import { clock, pages, sheets, t } from "../words.js";
-import { letGo } from "./scanners.js";
+import { letGo } from "../keys.js";
 
 const CHOICES = ["sides", "paper", "source", "colour", "dpi", "lies", "turns_over", "brightness", "contrast", "routine"];
 const STEPS = ["straighten", "crop", "upright", "blank_backs_aside", "cut_at_dividers", "pair_backs"];

@@ -5,7 +5,7 @@ import { length, pages, t } from "../words.js";
 /** A part of the station Tidy, whose `known`, `targets` and `block` it uses. @param {any} mappe */
 export function margins(mappe) {
   return () => ({
-    /** @type {"left" | "inner" | "centred" | null} as chosen; null: the fold where the page comes from a spread */
+    /** @type {"left" | "inner" | "centred" | null} as chosen; null: the fold where pages come from spreads */
     chosen: null,
     /** @type {number | null} as typed; null: what most of the pages have */
     acrossMm: null,
@@ -19,7 +19,9 @@ export function margins(mappe) {
     },
     get acrossText() { return this.acrossMm === null ? "" : length(this.acrossMm); },
     get topText() { return this.topMm === null ? "" : length(this.topMm); },
-    get across() { return this.chosen ?? (this.treatment.part ? "inner" : "left"); },
+    get across() { return this.chosen ?? (this.treatment.part || this.isBound ? "inner" : "left"); },
+    /** Whether two pages of the scope share a scan, as those of a spread do. */
+    get isBound() { return new Set(this.targets.map((/** @type {number} */ id) => mappe.page(id).scan)).size < this.targets.length; },
     get isCentred() { return this.across === "centred"; },
     get isMoved() { return (this.treatment.margins ?? []).some(Boolean); },
     /** One page alone can only go to margins that are typed. */

@@ -1,12 +1,10 @@
 // Routines, within Tidy: the line that runs one, the dialog that keeps or changes one, and the one that shows what it would do.
+import { letGo } from "../keys.js";
 import { pages, t } from "../words.js";
 
 /** A part of the station Tidy, whose `scope` and `targets` it uses. @param {any} mappe @param {any} store */
 export function routines(mappe, store) {
   return () => ({
-    /** @type {number | null} */
-    removed: null,
-
     init() { store.load(); },
     get rows() { return store.kept.map((/** @type {any} */ routine) => ({ id: String(routine.id), name: routine.name, chosen: routine.id === store.chosenId })); },
     get has() { return store.chosen !== null; },
@@ -14,6 +12,8 @@ export function routines(mappe, store) {
     /** A routine is for many pages: where only this one is chosen, for all. @returns {number[]} */
     get runTargets() { return this.scope === "page" ? mappe.order : this.targets; },
     get runText() { return t("Run on {pages}", { pages: pages(this.runTargets.length) }); },
+    get removedText() { return store.removed ? t("“{name}” is removed.", { name: store.removed.name }) : ""; },
+    takeBack() { store.takeBack(); },
     get cannotRun() { return mappe.busy || store.running !== null || !this.has || !this.runTargets.length; },
     /** @returns {string} */
     get runSaid() {
@@ -24,7 +24,7 @@ export function routines(mappe, store) {
     },
     get runMisfits() { return store.ran && store.chosen ? store.misfitTexts(store.ran.misfits, store.chosen.steps) : []; },
     /** @param {Event} event */
-    chooseRoutine(event) { store.choose(Number(/** @type {HTMLSelectElement} */ (event.target).value)); },
+    chooseRoutine(event) { store.choose(Number(/** @type {HTMLSelectElement} */ (event.target).value)); letGo(event); },
     runRoutine() { store.run(this.runTargets); },
     async tryRoutine() {
       open("routine-trial");
@@ -40,8 +40,6 @@ const SCOPES = ["all", "spreads", "fronts", "backs", "first", "others"];
 /** The dialog that keeps or changes a routine. @param {any} mappe @param {any} store */
 export function routineSteps(mappe, store) {
   return () => ({
-    /** @type {number | null} that was removed */
-    removed: null,
     get isNew() { return store.open?.id === null; },
     get isKept() { return Boolean(store.open?.id); },
     get title() { return this.isNew ? t("Keep as a routine") : t("Change the routine"); },
@@ -76,7 +74,7 @@ export function routineSteps(mappe, store) {
       rows.splice(to, 0, ...rows.splice(from, 1));
     },
     async keep() { if (await store.keep()) this.close(); },
-    async remove() { this.removed = await store.remove(); if (this.removed) this.close(); },
+    async remove() { if (await store.remove()) this.close(); },
     /** @param {Event} event */
     async bringIn(event) {
       const field = /** @type {HTMLInputElement} */ (event.target);

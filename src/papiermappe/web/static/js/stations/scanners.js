@@ -1,4 +1,5 @@
 // At the Intake: choosing a scanner, adding, naming and removing one.
+import { letGo } from "../keys.js";
 import { get } from "../http.js";
 import { t } from "../words.js";
 
@@ -105,10 +106,4 @@ export function scanners(mappe, devices) {
       return done;
     },
   });
-}
-
-/** After the mouse has chosen, the focus goes back to the page, so that Space scans instead of choosing again. @param {Event} event */
-export function letGo(event) {
-  const field = /** @type {HTMLElement} */ (event.target);
-  if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
 }

@@ -1,7 +1,7 @@
 // At the Intake: choosing a ticket, keeping, naming, copying and removing one.
 import { get } from "../http.js";
 import { t } from "../words.js";
-import { letGo } from "./scanners.js";
+import { letGo } from "../keys.js";
 
 /** @param {any} mappe @param {any} tickets */
 export function keptTickets(mappe, tickets) {

@@ -4,6 +4,7 @@ import { createCompare } from "../compare.js";
 import { createFraming } from "../framing.js";
 import { createGutter } from "../gutter.js";
 import { get } from "../http.js";
+import { letGo } from "../keys.js";
 import { numberIn, tenth } from "../numbers.js";
 import { createViewer } from "../viewer.js";
 import { createZones } from "../zones.js";
@@ -362,6 +363,7 @@ export function tidy(mappe, pile, facts) {
     /** @param {Event} event */
     async setTone(event) {
       const field = /** @type {HTMLSelectElement} */ (event.target);
+      letGo(event);
       const done = await mappe.operate({ kind: "set_tone", pages: this.targets, tone: field.value });
       if (done === undefined) field.value = this.tone;
     },
