@@ -206,6 +206,7 @@ def assemble(
     align_margins: Annotated[
         bool, typer.Option("--align-margins", help="Move what is printed to where it is on most pages.")
     ] = False,
+    routine: Annotated[Path | None, typer.Option(help="Do what a routine does, as Tidy saves it: a JSON file.")] = None,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
     colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
@@ -242,6 +243,7 @@ def assemble(
         clean_borders=clean_borders,
         split_spreads=split_spreads,
         align_margins=align_margins,
+        routine=routine,
         refuses_broken=strict,
         cut=_cut_request(cut) if cut else None,
         replaces=replace,

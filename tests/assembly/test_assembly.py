@@ -15,6 +15,7 @@ from PIL import Image, ImageSequence
 from tests.helpers import FakeRecogniser, here, page_saying
 from typer.testing import CliRunner
 
+from papiermappe.assembly.command import in_words
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
 from papiermappe.assembly.run import Assembly, whole_or_not
@@ -22,6 +23,7 @@ from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
+from papiermappe.core.operations.steps import RoutineFile, RoutineRefused, Step
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import PageText
@@ -29,6 +31,7 @@ from papiermappe.devices.errors import FileRefused
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.paper.physics import Lay, Optics, Region, lay_sheet, scan
+from papiermappe.words import Words
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 DPI = 100
@@ -326,8 +329,9 @@ def test_what_all_pages_share_is_wiped_and_told_and_their_print_stays(tmp_path: 
     assert all(page.zones == () for page in plain.pages)
 
 
-def test_spreads_become_two_pages_whose_print_is_lined_up(tmp_path: Path) -> None:
-    """A cover and three spreads of the stand-in's booklet, of A5 pages."""
+@pytest.fixture
+def booklet(tmp_path: Path) -> list[Path]:
+    """Scans of the cover and three spreads of the stand-in's booklet, of A5 pages."""
     original = ORIGINALS["handbook"]
     scans = []
     for number, sheet in enumerate(original.sheets[:4]):
@@ -336,7 +340,13 @@ def test_spreads_become_two_pages_whose_print_is_lined_up(tmp_path: Path) -> Non
         picture = scan(side, None, lay, LIT_GLASS, Region(0, 0, 230, 320), 150, number)
         scans.append(tmp_path / f"scan-{number}.png")
         Image.fromarray(picture).save(scans[-1], dpi=(150, 150))
-    wanted = AssemblyRequest(sources=tuple(scans), out=tmp_path / "booklet.pdf", split_spreads=True, align_margins=True)
+    return scans
+
+
+def test_spreads_become_two_pages_whose_print_is_lined_up(booklet: list[Path], tmp_path: Path) -> None:
+    wanted = AssemblyRequest(
+        sources=tuple(booklet), out=tmp_path / "booklet.pdf", split_spreads=True, align_margins=True
+    )
     report = made(wanted)
     assert [page.half for page in report.pages] == [None, *["left", "right"] * 3]
     for page in report.pages:
@@ -364,3 +374,56 @@ def test_dark_rims_are_wiped_where_they_are_not_cropped_away(tmp_path: Path) -> 
     clean = np.asarray(Image.open(tmp_path / "clean.png").convert("L"))
     assert clean[:, :30].min() > 200
     assert clean[200, 150:650].max() < 100
+
+
+def routine_file(folder: Path, *does: dict[str, object]) -> Path:
+    """Write a routine whose steps are for all pages."""
+    file = folder / "routine.json"
+    file.write_text(RoutineFile(name="Everyday", steps=tuple(Step(does=one) for one in does)).to_json())
+    return file
+
+
+def test_a_routine_does_what_the_options_do(booklet: list[Path], tmp_path: Path) -> None:
+    """And says of the cover that it is no spread."""
+    options = AssemblyRequest(
+        sources=tuple(booklet), out=tmp_path / "options.pdf", split_spreads=True, align_margins=True
+    )
+    file = routine_file(tmp_path, {"kind": "split"}, {"kind": "align_margins", "across": "inner"})
+    steps = AssemblyRequest(sources=tuple(booklet), out=tmp_path / "routine.pdf", routine=file)
+    by_options, by_routine = made(options), made(steps)
+    assert by_routine.pages == by_options.pages
+    (misfit,) = by_routine.misfits
+    assert (misfit.step.code, misfit.reason.code) == ("step_split", "misfit_no_gutter")
+    assert [(place.file, place.page) for place in misfit.pages] == [(str(booklet[0]), 1)]
+    assert "Split spreads: not done to" in in_words(by_routine, Words.of("en-GB"))
+
+
+def test_a_routine_is_read_from_right_to_left_and_tones_all_pages(booklet: list[Path], tmp_path: Path) -> None:
+    file = routine_file(tmp_path, {"kind": "set_tone", "tone": "bilevel"}, {"kind": "split", "right_to_left": True})
+    report = made(AssemblyRequest(sources=tuple(booklet[1:3]), out=tmp_path / "page.png", routine=file))
+    assert [page.half for page in report.pages] == ["right", "left", "right", "left"]
+    for number in range(1, 5):
+        shades = np.unique(np.asarray(Image.open(tmp_path / f"page-{number:03}.png").convert("L")))
+        assert set(shades.tolist()) <= {0, 255}
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        (None, "cannot be read"),
+        ("{", "is no routine"),
+        ('{"routine": 9, "name": "x", "steps": []}', "later version"),
+        ('{"routine": 1, "name": "x", "steps": [{"does": {"kind": "fold"}}]}', "Step 1"),
+    ],
+)
+def test_a_routine_that_cannot_be_used_makes_nothing(
+    text: str | None, said: str, files: list[Path], tmp_path: Path
+) -> None:
+    file = tmp_path / "routine.json"
+    if text is not None:
+        file.write_text(text)
+    out = tmp_path / "out.pdf"
+    with pytest.raises(RoutineRefused) as refused:
+        made(AssemblyRequest(sources=tuple(files), out=out, routine=file))
+    assert said in Words.of("en-GB").text(refused.value.message)
+    assert not out.exists()

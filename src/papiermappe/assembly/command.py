@@ -22,6 +22,7 @@ DONE, NOT_ALL = 0, 3
 _SURE = N_("{sheets} put together, every pair sure; {missing} without their other side")
 _NOT_SURE = N_("{sheets} put together, some uncertain; {missing} without their other side")
 _PART = N_("{file}: {pages}")
+_MISFIT = N_("{step}: not done to {places} ({reason})")
 _ON_PAGE = N_("  page {number}: {text}")
 
 
@@ -70,6 +71,10 @@ def in_words(report: Report, words: Words) -> str:
         sheets = words.counted(SHEETS, len(report.pairs))
         said = _SURE if report.sure else _NOT_SURE
         lines.append("  " + words.gettext(said).format(sheets=sheets, missing=len(report.missing)))
+    for misfit in report.misfits:
+        places = words.listed([f"{place.file}, {place.page}" for place in misfit.pages])
+        filled = {"step": words.text(misfit.step), "places": places, "reason": words.text(misfit.reason)}
+        lines.append("  " + words.gettext(_MISFIT).format(**filled))
     for part in report.parts or ():
         lines.append("  " + words.gettext(_PART).format(file=part.file, pages=words.counted(PAGES, len(part.pages))))
     return "\n".join([*lines, *(f"  {words.text(message)}" for message in report.left_out)])

@@ -85,6 +85,8 @@ class AssemblyRequest(BaseModel):
     """Whether spreads whose gutter is sure become two pages, left then right."""
     align_margins: bool = False
     """Whether what is printed is moved to where it is on most pages: from the left, or of spreads from the gutter."""
+    routine: Path | None = None
+    """A file with a routine, whose steps are done first."""
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
 
@@ -132,6 +134,14 @@ class PartReport(BaseModel):
     name: str
     file: str
     pages: list[PlaceInFile]
+
+
+class MisfitReport(BaseModel):
+    """A step that could not be done to some pages."""
+
+    step: Message
+    pages: list[PlaceInFile]
+    reason: Message
 
 
 Corner = tuple[float, float]
@@ -186,5 +196,7 @@ class Report(PairsReport):
     pages: tuple[PageReport, ...]
     byte_size: int
     level: Level
+    misfits: tuple[MisfitReport, ...] = ()
+    """Where steps could not be done."""
     left_out: tuple[Message, ...] = ()
     """Files that could not be read, each with why."""

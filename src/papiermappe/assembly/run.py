@@ -4,15 +4,13 @@ import os
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
-from decimal import Decimal
 from pathlib import Path
 from typing import BinaryIO, cast
 
 from papiermappe.assembly.cutting import FoundPage, cut_documents
 from papiermappe.assembly.errors import FileThere, NothingToAssemble
-from papiermappe.assembly.kept import KeptPage, PageFolder
+from papiermappe.assembly.kept import PageFolder
 from papiermappe.assembly.pairs import PairedPages
 from papiermappe.assembly.request import (
     DEFAULT_LANGUAGES,
@@ -23,29 +21,25 @@ from papiermappe.assembly.request import (
     PairsReport,
     PartReport,
     Report,
-    ZoneReport,
     format_of,
 )
-from papiermappe.assembly.shared import TreatedPage, Wiped, shared_wipes
 from papiermappe.assembly.source import SourcePage
+from papiermappe.assembly.treating import Treatments
 from papiermappe.compute import Compute
-from papiermappe.core.analysis import Analysis, SpreadFound, analyse
+from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming import name_part
-from papiermappe.core.operations import AlignMargins, PageState
-from papiermappe.core.operations.rims import NAMED, strips_on
-from papiermappe.core.order.places import Side
 from papiermappe.core.pages import PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
 from papiermappe.core.text_layer import text_on_page
-from papiermappe.core.treatment import SURE, Part, Tone, Treatment, flat_size_mm, page_size_mm
+from papiermappe.core.treatment import SURE, Tone, Treatment, page_size_mm
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.devices.files import HowToRead
@@ -67,6 +61,9 @@ class Assembly:
         recogniser: None if none is installed.
         step: called after each page.
         now: the current time, with its zone.
+
+    Raises:
+        RoutineRefused: the file of the routine cannot be used.
     """
 
     def __init__(
@@ -87,9 +84,7 @@ class Assembly:
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
         self._parts: list[PartReport] | None = None if request.cut is None else []
-        self._wiped: dict[tuple[str, int, str], Wiped] = {}
-        self._margins: dict[tuple[str, int, str], tuple[float, float]] = {}
-        self._spreads: dict[tuple[str, int, str], SpreadFound] = {}
+        self._treatments = Treatments(request, self._analyses, compute)
 
     def run(self) -> Report:
         """Carry out the request.
@@ -119,6 +114,7 @@ class Assembly:
             pages=tuple(self._reports),
             byte_size=sum(file.stat().st_size for file in written),
             level=self._request.level,
+            misfits=tuple(self._treatments.misfits),
             left_out=tuple(self._left_out),
             **dict(self._pairs),
         )
@@ -132,13 +128,13 @@ class Assembly:
             return None
         wanted = self._request.colours
         colour = analysis.colour if wanted is Colours.AUTO else ColourKind(wanted.value)
-        return PageSource(item.capture, self._treatment(item), colour)
+        return PageSource(item.capture, self._treatments.of(item), colour)
 
     def known_text(self, item: SourcePage) -> PageText | None:
         """Return what its file says of a page; None where it says nothing."""
         if item.capture.text is None:
             return None
-        treatment = self._treatment(item)
+        treatment = self._treatments.of(item)
         text = text_on_page(item.capture.text, treatment)
         return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
@@ -183,28 +179,6 @@ class Assembly:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
 
-    def _treatment(self, item: SourcePage) -> Treatment:
-        """Return what is done to a page that has been analysed."""
-        analysis = self._analyses[item.key]
-        found = analysis.treatment
-        steps: dict[str, object] = {"zones": self._wiped_on(item).zones}
-        if item.key in self._margins:
-            steps["margins"] = self._margins[item.key]
-        if not self._request.straighten and found.straighten is not None:
-            steps["straighten"] = found.straighten.model_copy(update={"on": False})
-        if not self._request.crop and found.crop is not None:
-            steps["crop"] = found.crop.model_copy(update={"on": False})
-        treatment = found.model_copy(update=steps)
-        if not self._request.clean_borders:
-            return treatment
-        head, dpi = item.capture.head(), item.capture.dpi
-        size_mm = flat_size_mm(head.width_px, head.height_px, dpi, treatment)
-        rims = strips_on(analysis.dark_rims, treatment, size_mm)
-        return treatment.model_copy(update={"zones": (*treatment.zones, *rims)})
-
-    def _wiped_on(self, item: SourcePage) -> Wiped:
-        return self._wiped.get(item.key, Wiped((), ()))
-
     def _documents(self, folder: PageFolder) -> Iterator[tuple[Path, Iterable[SourcePage]]]:
         """Yield each file that is made, and the pages that go into it."""
         out, wanted = self._request.out, self._request.cut
@@ -246,63 +220,16 @@ class Assembly:
             return None
 
     def _sources(self, folder: PageFolder) -> Iterator[SourcePage]:
-        """Yield the pages in their order, once it is known what is wiped on them and how far they are moved."""
-        request = self._request
-        pages = self._split(self._in_order(folder)) if request.split_spreads else self._in_order(folder)
-        if not request.wipe_shared and not request.align_margins:
+        """Yield the pages in their order, once it is known what is done to them."""
+        pages = self._in_order(folder)
+        if not self._treatments.are_of_all_pages:
             yield from pages
             return
         kept = [folder.keep(page) for page in pages if self._found_on(page)]
-        if request.wipe_shared:
-            sides: dict[bool, list[TreatedPage]] = {}
-            for one in kept:
-                sides.setdefault(self._is_back(one.page), []).append(TreatedPage(one, self._treatment(one.page)))
-            for of_side in sides.values():
-                self._wiped |= shared_wipes(of_side, self._compute)
-        if request.align_margins:
-            self._align(kept)
-        yield from (one.whole() for one in kept)
-
-    def _split(self, pages: Iterable[SourcePage]) -> Iterator[SourcePage]:
-        """Yield pages, and in the place of each spread whose gutter is sure its two pages."""
-        for page in pages:
-            spread, analysis = None, self._found_on(page)
-            if analysis is not None and analysis.spread is not None and analysis.spread.confidence >= SURE:
-                spread = analysis.spread
-            if analysis is None or spread is None:
-                yield page
-                continue
-            del self._analyses[page.key]
-            upright = TurnEstimate(analysis.treatment.quarter_turns, 1.0)
-            for half in ("left", "right"):
-                one = page._replace(half=half)
-                part = Part(gutter=spread.gutter, right=half == "right")
-                self._analyses[one.key] = self._compute(analyse, page.capture, upright, None, part)
-                self._spreads[one.key] = spread
-                yield one
-
-    def _align(self, kept: Sequence[KeptPage]) -> None:
-        """Find out how far what is printed on each page is moved."""
-        states, keys = [], {}
-        for number, one in enumerate(kept, 1):
-            treatment = self._treatment(one.page)
-            side = Side.BACK if self._is_back(one.page) else Side.FRONT
-            state = PageState(number, None, Decimal(number), side, False, treatment, number)
-            area = self._analyses[one.page.key].printed_area
-            states.append(replace(state, scan_mm=TreatedPage(one, treatment).scan_mm, printed_area=area))
-            keys[number] = one.page.key
-        if not states:
-            return
-        across = "inner" if any(one.page.half for one in kept) else "left"
-        changes = AlignMargins(pages=tuple(keys), across=across).apply(states)
-        self._margins = {
-            keys[number]: (fields["margins"][0], fields["margins"][1]) for number, fields in changes.items()
-        }
+        yield from (one.whole() for one in self._treatments.all_of(kept, self._is_back))
 
     def _is_back(self, page: SourcePage) -> bool:
-        """Whether a page is a back: the left one of a spread, of a file of backs, or every second one of a file."""
-        if page.half is not None:
-            return page.half == "left"
+        """Whether a page is a back: of a file of backs, or every second one of a file."""
         return page.file in self._request.backs if self._request.backs else page.number % 2 == 0
 
     def _in_order(self, folder: PageFolder) -> Iterator[SourcePage]:
@@ -342,7 +269,8 @@ class Assembly:
     def _report(self, made: MadePage[SourcePage]) -> PageReport:
         item = made.item
         wanted = self._request.colours
-        treatment, spread = self._treatment(item), self._spreads.get(item.key)
+        treatment = self._treatments.of(item)
+        zones, whole = self._treatments.zones_of(item), self._treatments.spread_of(item)
         analysis = self._analyses.pop(item.key)
         return PageReport(
             source=str(item.file),
@@ -355,10 +283,10 @@ class Assembly:
             skew_deg=treatment.skew_deg,
             operations=_done_to(treatment),
             half=item.half,
-            gutter=spread.gutter if spread else None,
-            gutter_confidence=spread.confidence if spread else None,
+            gutter=treatment.part.gutter if treatment.part else None,
+            gutter_confidence=whole.spread.confidence if whole and whole.spread else None,
             margins_mm=treatment.margins,
-            zones=(*self._wiped_on(item).reports, *_rims_on(treatment)),
+            zones=zones,
             findings=tuple(
                 Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
             ),
@@ -410,13 +338,6 @@ def _done_to(treatment: Treatment) -> tuple[str, ...]:
         "put_zones": bool(treatment.zones),
     }
     return tuple(code for code, is_done in done.items() if is_done)
-
-
-def _rims_on(treatment: Treatment) -> Iterator[ZoneReport]:
-    """Yield the dark rims that are wiped on a page."""
-    for zone in treatment.zones:
-        if zone.name.startswith(NAMED):
-            yield ZoneReport(name=zone.name, kind="dark_rim", confidence=1.0, corners=zone.corners)
 
 
 def _stems(stem: str, names: Sequence[str]) -> list[str]:

@@ -264,6 +264,7 @@ SENTENCES: dict[str, str | Plural] = {
     "routine_name_taken": N_("There is a routine “{name}” already. Choose another name."),
     "routine_no_pages": N_("None of these pages lies here any more. Nothing was changed: choose pages that do."),
     "routine_lost": N_("The routine could not be run. Nothing was changed: try again."),
+    "routine_file_unreadable": N_("The routine {file} cannot be read: {reason}. Nothing was made."),
     "routine_file_large": N_("This file is too large for a routine, which has at most {limit_kb} kB. Nothing was kept."),
     "routine_file_later": N_("This routine was written by a later version of Papiermappe (form {version}; this one knows {known}). Nothing was kept."),
     "routine_file_step": N_("Step {step} of this routine cannot be understood. Nothing was kept."),
