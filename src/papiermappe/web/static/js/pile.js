@@ -1,4 +1,5 @@
 // The pile view: pages over one another, fronts and backs apart, with what to wipe on all of them.
+import { createAreaGrips } from "./area_grips.js";
 import { get, pause, Refused } from "./http.js";
 import { tenth } from "./numbers.js";
 import { length, listed, pages, t } from "./words.js";
@@ -14,7 +15,7 @@ const KINDS = {
   hole: () => t("Hole"), staple: () => t("Staple"), fold: () => t("Fold"), edge_shadow: () => t("Shadow along an edge"), dust_line: () => t("Line of dust"),
 };
 
-/** @typedef {import("./zones.js").Area} Area */
+/** @typedef {import("./area_grips.js").Area} Area */
 /** @typedef {{ name: string, does: "wipe" | "keep", area: Area, onScan: any, text: string, printed: number[] | null }} Item something that is to be wiped, if it is not left out */
 
 /** @param {any} mappe */
@@ -25,6 +26,9 @@ export function createPile(mappe) {
   let laid = [];
   /** @type {Map<string, Item[]>} by side */
   const items = new Map();
+  const grips = createAreaGrips();
+  /** @type {Area | null} the area that is being moved, as it was */
+  let before = null;
   return {
     active: false,
     /** @type {any} */
@@ -33,6 +37,7 @@ export function createPile(mappe) {
     side: "front",
     at: 0, // 0 is the pile, then each of its pages
     version: 0,
+    chosen: "", // the name of the area that has grips
 
     get current() { return this.seen?.sides.find((/** @type {any} */ one) => one.side === this.side) ?? null; },
     get sides() { return (this.seen?.sides ?? []).map((/** @type {any} */ one) => ({ side: one.side, text: one.side === "front" ? t("{count} front", "{count} fronts", { count: one.pages.length }) : t("{count} back", "{count} backs", { count: one.pages.length }), pressed: one.side === this.side ? "true" : "false" })); },
@@ -50,7 +55,38 @@ export function createPile(mappe) {
       const now = this.current;
       return now ? `/mappen/${mappe.id}/pile/${this.name}/${now.side}.png?${now.done}` : "";
     },
-    get shapes() { return this.items.map(({ does, area }) => ({ class: `${does}-zone`, d: outline(area) })); },
+    get shapes() { return this.items.map(({ name, does, area }) => ({ class: `${does}-zone${name === this.chosen ? " chosen" : ""}`, d: outline(area) })); },
+    /** The chosen area; a line of dust lies where it does on all scans, and cannot be moved. */
+    get movable() { return this.items.find((item) => item.name === this.chosen && !item.onScan) ?? null; },
+    get grips() { return this.movable ? grips.of(this.movable.area, this) : []; },
+    /** @param {string} name */
+    choose(name) {
+      this.chosen = this.chosen === name ? "" : name;
+      this.version += 1;
+    },
+    /** @param {Area} area */
+    drawAs(area) {
+      const item = this.movable;
+      if (!item) return;
+      before ??= item.area;
+      Object.assign(item, { area, printed: null });
+      this.version += 1;
+    },
+    /** An area has been moved: it is not as it was found any more, and something else may lie under it. */
+    finish() {
+      const item = this.movable;
+      before = null;
+      grips.stop();
+      if (!item) return;
+      if (item.name.startsWith("found-")) this.chosen = item.name = crypto.randomUUID();
+      else item.text = sizeText(item.does, item.area);
+      this.look(this.side, item);
+    },
+    giveUp() {
+      if (this.movable && before) this.drawAs(before);
+      before = null;
+    },
+    takeAway() { this.leaveOut(this.chosen); },
 
     /** @param {number[]} ids */
     open(ids) {
@@ -122,11 +158,10 @@ export function createPile(mappe) {
     },
     /** @param {"wipe" | "keep"} does @param {Area} area */
     add(does, area) {
-      const size = { width: length(tenth(area.width)), height: length(tenth(area.height)) };
-      const text = does === "keep" ? t("All but {width} × {height} mm", size) : t("{width} × {height} mm", size);
       /** @type {Item} */
-      const item = { name: crypto.randomUUID(), does, area, onScan: null, text, printed: null };
+      const item = { name: crypto.randomUUID(), does, area, onScan: null, text: sizeText(does, area), printed: null };
       items.set(this.side, [...this.items, item]);
+      this.chosen = item.name;
       this.version += 1;
       this.look(this.side, item);
     },
@@ -160,4 +195,10 @@ export function createPile(mappe) {
       this.version += 1;
     },
   };
+}
+
+/** @param {"wipe" | "keep"} does @param {Area} area */
+function sizeText(does, area) {
+  const size = { width: length(tenth(area.width)), height: length(tenth(area.height)) };
+  return does === "keep" ? t("All but {width} × {height} mm", size) : t("{width} × {height} mm", size);
 }

@@ -1,23 +1,11 @@
 // Zones on the page: areas that are wiped, outside which all is, that are blacked out or marked. Drawn, moved, resized,
 // taken away.
+import { createAreaGrips, LEAST_MM } from "./area_grips.js";
 import { numberIn, tenth } from "./numbers.js";
 import { length, pages, t } from "./words.js";
 
-const KEYS_SENT_AFTER_MS = 500;
-const LEAST_MM = 0.5;
-
-/** @typedef {{ x: number, y: number, width: number, height: number }} Area in mm from the top left of the page */
+/** @typedef {import("./area_grips.js").Area} Area */
 /** @typedef {"wipe" | "keep" | "blackout" | "highlight" | "box" | "line" | "rising_line" | "note"} ZoneKind */
-/** @typedef {"left" | "top" | "right" | "bottom"} Edge */
-
-/** @type {{ id: string, edges: Edge[] }[]} what each grip moves; the middle moves all */
-const GRIPS = [
-  { id: "left-top", edges: ["left", "top"] }, { id: "right-top", edges: ["right", "top"] },
-  { id: "right-bottom", edges: ["right", "bottom"] }, { id: "left-bottom", edges: ["left", "bottom"] },
-  { id: "middle", edges: ["left", "top", "right", "bottom"] },
-];
-/** @type {Record<string, [number, number]>} */
-const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
 
 /** What a zone does, in the list. @type {Record<ZoneKind, (size: Record<string, string>) => string>} */
 const SAID = {
@@ -55,7 +43,7 @@ export function sent({ x, y, width, height }) { return { x_mm: x, y_mm: y, width
  * @param {{ known: () => any, targets: () => number[], redraw: () => void }} tidy the station: the page that is known, what operations are for
  */
 export function createZones(mappe, tidy) {
-  let sending = 0;
+  const grips = createAreaGrips();
   return {
     /** @type {string | null} the name of the zone that is being changed */
     chosen: null,
@@ -124,47 +112,16 @@ export function createZones(mappe, tidy) {
 
     // ---- moving and resizing the one that is chosen
 
-    get grips() {
-      const zone = this.current;
-      if (!zone) return [];
-      const { x, y, width, height } = zone.area;
-      return GRIPS.map(({ id, edges }) => ({
-        id: `zone-${id}`,
-        x: id === "middle" ? x + width / 2 : x + (edges.includes("right") ? width : 0),
-        y: id === "middle" ? y + height / 2 : y + (edges.includes("bottom") ? height : 0),
-        label: id === "middle" ? t("The zone: arrow keys move it, Del takes it away") : t("A corner of the zone, which is {width} by {height} mm", { width: length(tenth(width)), height: length(tenth(height)) }),
-        begin: () => { clearTimeout(sending); this.from = { ...zone.area }; },
-        move: (/** @type {number} */ dx, /** @type {number} */ dy) => this.drag(edges, dx, dy),
-        end: () => this.send(),
-        cancel: () => { this.moved = null; tidy.redraw(); },
-        key: (/** @type {KeyboardEvent} */ event) => this.key(edges, event),
-      }));
-    },
-    /** @type {Area | null} */
-    from: null,
-    /** @param {Edge[]} edges @param {number} dx @param {number} dy in mm */
-    drag(edges, dx, dy) {
+    /** @param {Area} area */
+    drawAs(area) {
       this.mean();
-      const from = this.from ?? this.current.area;
-      const left = from.x + (edges.includes("left") ? dx : 0);
-      const top = from.y + (edges.includes("top") ? dy : 0);
-      const right = from.x + from.width + (edges.includes("right") ? dx : 0);
-      const bottom = from.y + from.height + (edges.includes("bottom") ? dy : 0);
-      this.moved = { x: tenth(Math.min(left, right)), y: tenth(Math.min(top, bottom)), width: tenth(Math.max(LEAST_MM, Math.abs(right - left))), height: tenth(Math.max(LEAST_MM, Math.abs(bottom - top))) };
+      this.moved = area;
       tidy.redraw();
     },
-    /** @param {Edge[]} edges @param {KeyboardEvent} event */
-    key(edges, event) {
-      if (event.key === "Delete" && this.chosen) { this.remove(this.chosen); return true; }
-      const step = STEPS[event.key];
-      if (!step || event.ctrlKey || event.altKey) return false;
-      const by = event.shiftKey ? 0.1 : 1;
-      this.from = { ...this.current.area };
-      this.drag(edges, by * step[0], by * step[1]);
-      clearTimeout(sending);
-      sending = window.setTimeout(() => this.send(), KEYS_SENT_AFTER_MS);
-      return true;
-    },
+    finish() { this.send(); },
+    giveUp() { this.settle(); },
+    takeAway() { if (this.chosen) this.remove(this.chosen); },
+    get grips() { return this.current ? grips.of(this.current.area, this) : []; },
     /** @param {Event} event a number that was typed: `x`, `y`, `width` or `height` */
     setNumber(event) {
       const field = /** @type {HTMLInputElement} */ (event.target);
@@ -180,7 +137,7 @@ export function createZones(mappe, tidy) {
     meant: null,
     mean() { if (!this.moved) this.meant = { zone: this.current, page: tidy.known().page }; },
     send() {
-      clearTimeout(sending);
+      grips.stop();
       if (!this.moved || !this.meant) { this.moved = null; return; }
       const { zone, page } = this.meant;
       this.put(zone.pages, zone, this.moved, page).then((/** @type {any} */ done) => { if (!done) this.settle(); });

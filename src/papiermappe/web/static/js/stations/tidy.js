@@ -125,7 +125,7 @@ export function tidy(mappe, pile, facts) {
     drawPile() {
       const { current, page } = pile;
       this.viewer.compare(null);
-      this.viewer.grips([]);
+      this.viewer.grips(pile.grips);
       if (!current) { this.viewer.show(null); return; }
       const path = page ? `/pages/${page.id}/${page.picture}` : "";
       this.viewer.show(page ? {
@@ -220,7 +220,7 @@ export function tidy(mappe, pile, facts) {
       this.showsScan = false;
       this.draw();
       this.drawing = does;
-      this.endLaying = this.viewer.layArea((/** @type {import("../zones.js").Area} */ area, /** @type {boolean} */ rises) => {
+      this.endLaying = this.viewer.layArea((/** @type {import("../area_grips.js").Area} */ area, /** @type {boolean} */ rises) => {
         if (does !== "line" && Math.min(area.width, area.height) < LEAST_MM) return;
         this.stopLaying();
         const drawn = { x: tenth(area.x), y: tenth(area.y), width: Math.max(LEAST_MM, tenth(area.width)), height: Math.max(LEAST_MM, tenth(area.height)) };
@@ -288,10 +288,12 @@ export function tidy(mappe, pile, facts) {
     get pileAt() { return pile.page ? t("Page {number}", { number: mappe.numberOf(pile.page.id) }) : t("All of them"); },
     /** @param {Event} event */
     pileTo(event) { pile.at = Number(/** @type {HTMLInputElement} */ (event.target).value); },
-    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item) })); },
+    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, chosen: item.name === pile.chosen ? "true" : "false", text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item) })); },
     get pileItemCount() { return pile.items.length; },
     get pileClean() { return pile.whole && !pile.items.length; },
     get wipeText() { return pile.wipeText; },
+    /** @param {string} name */
+    pileChoose(name) { pile.choose(name); },
     /** @param {string} name */
     pileLeaveOut(name) { pile.leaveOut(name); },
     /** @param {string} name */

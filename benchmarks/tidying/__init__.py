@@ -1,0 +1,1 @@
+"""Parts of the benchmark of the station Tidy."""

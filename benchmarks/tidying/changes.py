@@ -1,0 +1,59 @@
+"""A change on 200 pages: when it is answered, and when all pictures on the screen show it."""
+
+import statistics
+import time
+
+from benchmarks.table import Row
+from benchmarks.tidying.desk import Pages, window
+
+CHANGED, TIMES = 200, 6
+
+CHANGE = """
+const [pages, tone, done] = arguments;
+const mappe = Alpine.store('mappe');
+const wanted = new Set(pages);
+const before = new Map(pages.map((id) => [id, mappe.page(id).picture]));
+const began = performance.now();
+let answered = 0;
+const onScreen = () => [...document.querySelectorAll('.lanes img, .viewer-page image')].filter((image) => {
+  const box = image.getBoundingClientRect();
+  return box.width > 0 && box.right > 0 && box.left < innerWidth && box.bottom > 0 && box.top < innerHeight;
+});
+const isShown = (image) => {
+  const href = image.getAttribute('href') ?? image.getAttribute('src') ?? '';
+  const [, id, name] = /pages\\/(\\d+)\\/([0-9a-f]{32})-/.exec(href) ?? [];
+  if (!id) return false;
+  if (!wanted.has(Number(id))) return true;
+  if (name === before.get(Number(id))) return false;
+  return image instanceof HTMLImageElement ? image.complete && image.naturalWidth > 0 : loaded.has(href);
+};
+const loaded = new Set();
+const large = document.querySelector('.viewer-page image');
+large.addEventListener('load', () => loaded.add(large.getAttribute('href')));
+const look = () => {
+  if (answered && onScreen().every(isShown)) { done([answered, performance.now() - began, onScreen().length]); return; }
+  setTimeout(look, 10);
+};
+mappe.operate({ kind: 'set_tone', pages, tone }).then(() => { answered = performance.now() - began; });
+look();
+"""
+
+
+def measure(pages: Pages) -> list[Row]:
+    """Return the figures."""
+    answered, shown, seen = [], [], 0
+    changed = pages.order[:CHANGED]
+    with window(pages) as driver:
+        for tone in ("grey", "white", "bilevel", "as_scanned", "grey", "white")[:TIMES]:
+            answer_ms, shown_ms, seen = driver.execute_async_script(CHANGE, changed, tone)
+            answered.append(answer_ms)
+            shown.append(shown_ms)
+            time.sleep(4)
+    return [
+        Row(f"tone of {len(changed)} pages changed: answered, median; worst", _said(answered), "<= 300 ms"),
+        Row(f"    all {seen} pictures on the screen show it, median; worst", _said(shown), "<= 1 s"),
+    ]
+
+
+def _said(times_ms: list[float]) -> str:
+    return f"{statistics.median(times_ms):.0f}; {max(times_ms):.0f} ms"
