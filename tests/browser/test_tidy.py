@@ -262,6 +262,37 @@ def test_the_pile_shows_what_pages_share_and_wipes_it_in_one_step(
     until(lambda: driver.find_element(By.ID, "frame").is_displayed())
 
 
+def test_an_area_on_the_pile_is_dragged_moved_by_keys_and_taken_away(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    """What it covers is judged anew where it lies then; Escape lets go of it where it was."""
+    ActionChains(driver).send_keys("v").perform()
+    until(lambda: driver.execute_script("return Alpine.store('pile').whole"), 30)
+    ActionChains(driver).send_keys("w").perform()
+    drag(driver, (-60, -40), (120, 60))
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 5)
+    area = "const { x, y, width, height } = Alpine.store('pile').movable.area; return [x, y, width, height]"
+    x, y, width, height = driver.execute_script(area)
+    middle = driver.find_element(By.CSS_SELECTOR, "[data-grip=zone-middle]")
+    driver.execute_script("arguments[0].focus()", middle)
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT * 5).perform()
+    until(lambda: driver.execute_script(area) == pytest.approx([x + 5, y, width, height], abs=0.11))
+    until(lambda: "Print lies under it on page" in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text)
+    corner = driver.find_element(By.CSS_SELECTOR, "[data-grip=zone-right-bottom] .mark")
+    ActionChains(driver).click_and_hold(corner).move_by_offset(20, 10).release().perform()
+    until(lambda: driver.execute_script(area)[2] > width + 2)
+    wider = driver.execute_script(area)
+    until(lambda: f"{round(wider[2], 1):g} " in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text)
+    ActionChains(driver).click_and_hold(corner).move_by_offset(-30, -20).perform()
+    ActionChains(driver).send_keys(Keys.ESCAPE).perform()
+    until(lambda: driver.execute_script(area) == wider)
+    ActionChains(driver).release().perform()
+    driver.execute_script("arguments[0].focus()", middle)
+    ActionChains(driver).send_keys(Keys.DELETE).perform()
+    until(lambda: not driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]"))
+    assert stack.desk(mappe).set_aside == []
+
+
 def test_checks_are_gone_through_by_one_key_and_put_away_for_good(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:

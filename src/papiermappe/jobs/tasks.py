@@ -58,7 +58,7 @@ def tasks(
 
     @blueprint.task(name=JobKind.FIND_UPRIGHT, retry=RETRIED)
     def find_upright(page_id: int) -> None:
-        analysing.find_upright(store, page_id, pools.foreground, recogniser, max_px)
+        analysing.find_upright(store, page_id, pools.foreground, pools.background, recogniser, max_px)
 
     @blueprint.task(name=JobKind.RENDER, retry=RETRIED)
     def render(page_id: int, picture: str, size: str) -> None:

@@ -39,6 +39,8 @@ OPTIONS: dict[RecognitionMode, list[str]] = {
     RecognitionMode.ACCURATE: [],
 }
 ANY_LAYOUT, ONE_LINE = "3", "7"
+NOT_STARTED = {126, 127}  # what `nice` ends with where it cannot start a program (coreutils)
+LESS_URGENT = ("nice", "-n", "10")  # than what people wait for: the way up comes for many pages at once
 LEAST_URGENT = ("nice", "-n", "19")
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # with its own threads, two processes are slower than one
 
@@ -136,7 +138,7 @@ class Tesseract:
             RecogniserFailed: it crashed or took too long.
         """
         options = ["--psm", "0", "-l", ORIENTATION, "-c", f"min_characters_to_try={FEWEST_LETTERS}"]
-        ended = self._asked(["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ)
+        ended = self._asked(["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ, before=LESS_URGENT)
         if ended.status == NOTHING_READ:
             return TurnEstimate(0, 0.0)
         told = dict(line.split(": ", 1) for line in ended.out.decode().splitlines() if ": " in line)
@@ -202,13 +204,16 @@ class Tesseract:
         *also_fine: int,
         limit_s: float = TIME_LIMIT_S,
         cancelled: threading.Event | None = None,
+        before: Sequence[str] = (),
     ) -> Ended:
         try:
-            ended = self._run([*self._before, self._program, *options], given, limit_s, cancelled)
+            ended = self._run([*(self._before or before), self._program, *options], given, limit_s, cancelled)
         except TimeoutError as exc:
             raise RecogniserFailed("recogniser_too_slow", None, "", limit_s=round(limit_s)) from exc
         except OSError as exc:
             raise RecogniserAbsent("recogniser_not_started") from exc
+        if ended.status in NOT_STARTED:
+            raise RecogniserAbsent("recogniser_not_started")
         if ended.status not in {0, *also_fine}:
             said = ended.said.decode(errors="replace")
             raise RecogniserFailed("recogniser_failed", ended.status, said)

@@ -14,7 +14,7 @@ from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import examine, page_jpeg
+from papiermappe.core.pages import examine, framed_only, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
@@ -54,9 +54,23 @@ def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> N
 
 
 def find_upright(
-    store: Store, page_id: int, compute: Compute, recogniser: OrientationDetector | None, max_px: int
+    store: Store,
+    page_id: int,
+    compute: Compute,
+    in_background: Compute,
+    recogniser: OrientationDetector | None,
+    max_px: int,
 ) -> None:
-    """Ask the recogniser which way up a page stands, if that is unclear and no person has turned it."""
+    """Ask the recogniser which way up a page stands, if that is unclear and no person has turned it.
+
+    Args:
+        store: of the page.
+        page_id: the page.
+        compute: runs what takes long.
+        in_background: runs what takes long and may wait: the picture for the recogniser.
+        recogniser: None where none is installed.
+        max_px: what is accepted of pictures.
+    """
     with store.begin() as session:
         page = session.get(Page, page_id)
         analysis = analysis_of(page) if page else None
@@ -67,7 +81,7 @@ def find_upright(
     if not analysis.way_up_open or origin is Origin.BY_HAND:
         return
     picture = captured_picture(store, capture, max_px)
-    page_picture = compute(page_jpeg, picture, analysis.treatment.model_copy(update={"tone": Tone.GREY}))
+    page_picture = in_background(page_jpeg, picture, analysis.treatment.model_copy(update={"tone": Tone.GREY}))
     try:
         upright = recogniser.find_upright(page_picture, capture.dpi)
     except RecogniserError as exc:
@@ -112,6 +126,7 @@ def _examined(
     analysis = found.analysis
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
+    store.blobs.cache(Blobs.leaf_key(framed_only(analysis.treatment).picture_key(capture.sha256)), found.leaf)
     return analysis
 
 
