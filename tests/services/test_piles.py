@@ -1,6 +1,8 @@
 """Pages over one another: laid in the background, shown as they come, wiped together, undone together."""
 
 import io
+from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from papiermappe.core.clean.pile import SharedKind
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import DrawnZone, PutZones, RemoveZones
 from papiermappe.core.order.places import Side
+from papiermappe.core.pages import pile_part
 from papiermappe.core.zones import SheetZone, Zone, ZoneKind
 from papiermappe.services import mappen, piles
 from papiermappe.services.errors import NotFound, NotPossible
@@ -72,6 +75,36 @@ def test_what_is_kept_of_a_page_serves_again_when_zones_change(store: Store, map
     at = 75 / 25.4
     assert picture[round(12 * at) : round(28 * at), round(22 * at) : round(118 * at)].min() == 255
     assert seen.sides[0].done == 3
+
+
+def test_what_the_pile_needs_of_a_page_is_made_before_anybody_asks(store: Store, mappe: int, lease: Desk) -> None:
+    """Then no capture is decoded for the pile; the second time nothing is done."""
+    with store.begin() as session:
+        waiting = session.scalars(
+            text(
+                "select (args ->> 'page_id')::int from procrastinate_jobs where task_name = 'leaf' and status = 'todo'"
+            )
+        ).all()
+    assert sorted(waiting) == sorted(lease.order)
+    computed: list[str] = []
+
+    def counting(function: Callable[..., Any], /, *arguments: object) -> Any:
+        computed.append(function.__name__)
+        return function(*arguments)
+
+    for page in (*waiting, waiting[0], 999_999):
+        piles.keep_leaf(store, page, counting, DEFAULT_LIMIT_PX)
+    assert computed == ["page_leaf"] * 6
+    name = piles.request_pile(ANNA, store, mappe, lease.order)
+    given: list[bool] = []
+
+    def watching(function: Callable[..., Any], /, *arguments: Any) -> Any:
+        if function is pile_part:
+            given.extend(page.capture is None for page in arguments[1])
+        return function(*arguments)
+
+    piles.lay_pile(store, mappe, name, lease.order, watching, DEFAULT_LIMIT_PX)
+    assert given == [True] * 6
 
 
 def test_a_page_that_cannot_be_read_is_left_off_and_a_torn_leaf_is_made_again(

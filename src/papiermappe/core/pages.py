@@ -142,8 +142,6 @@ class Arrival(NamedTuple):
     """A small picture of the page that follows, JPEG."""
     imprint: bytes
     """By which the page is compared with others."""
-    leaf: bytes
-    """What is kept of it to lay it on the pile."""
 
 
 def examine(
@@ -158,8 +156,7 @@ def examine(
     once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
     analysis = analyse(once, upright, usual_height_mm, part)
     preview = page_jpeg(once, analysis.treatment, width_px, quality)
-    imprint = capture_imprint(once, analysis.treatment)
-    return Arrival(analysis, preview, imprint, page_leaf(once, analysis.treatment).to_bytes())
+    return Arrival(analysis, preview, capture_imprint(once, analysis.treatment))
 
 
 def as_compared(found: Treatment) -> Treatment:
@@ -183,7 +180,7 @@ def framed_only(treatment: Treatment) -> Treatment:
 
 def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:
     """Return what is kept of a page to lay it on the pile. Raises PictureRefused."""
-    once = capture if isinstance(capture, DecodedOnce) else DecodedOnce(capture.data, capture.dpi, capture.limit_px)
+    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
     reduction = decoded_reduction(capture.dpi)
     scan = once.pixels(reduction, grey=True)
     head = capture.head()

@@ -70,16 +70,18 @@ class CapturedPicture:
 
 
 class DecodedOnce(CapturedPicture):
-    """A captured picture that keeps its last decoded pixels, for consumers that ask for the same ones in turn."""
+    """A captured picture that keeps its last decoded pixels, for consumers that ask for them in turn, also smaller."""
 
     def pixels(self, reduction: Reduction = 1, grey: bool = False) -> Pixels:
         """Return the decoded picture as any captured one does; it must not be changed. Raises PictureRefused."""
-        wanted = reduction, grey
         kept: tuple[tuple[Reduction, bool], Pixels] | None = self.__dict__.get("kept")
-        if kept is None or kept[0] != wanted:
-            kept = wanted, super().pixels(reduction, grey)
-            self.__dict__["kept"] = kept
-        return kept[1]
+        if kept is not None and kept[0] == (reduction, grey):
+            return kept[1]
+        if kept is not None and kept[0][1] == grey and 1 < kept[0][0] < reduction:
+            return shrunk(kept[1], reduction // kept[0][0])  # as good, and decoding would take longer
+        pixels = super().pixels(reduction, grey)
+        self.__dict__["kept"] = (reduction, grey), pixels
+        return pixels
 
 
 def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:

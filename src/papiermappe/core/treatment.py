@@ -23,7 +23,7 @@ from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, shrunk, to_grey, turned
+from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import SheetZone, ZoneKind
 
@@ -33,7 +33,7 @@ MAX_PAGE_MM = 2000.0
 MAX_MARGIN_MM = 200.0
 MAX_ZONES = 500
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
-DECODED_DPI = 150  # pictures wanted smaller are decoded at this resolution and then shrunk
+DECODED_DPI = 150  # pictures that are looked at are decoded at this resolution or a little more
 
 
 MarginMm = Annotated[float, Field(ge=-MAX_MARGIN_MM, le=MAX_MARGIN_MM)]
@@ -240,9 +240,8 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     box = page_box(*flat_size_mm(head.width_px, head.height_px, capture.dpi, treatment), treatment)
     scale = _scale_for(box, treatment.quarter_turns, capture.dpi, width_px)
     reduction = _reduction_for(scale)
-    decoded = decoded_reduction(capture.dpi, reduction)
     dpi = capture.dpi / reduction
-    pixels = shrunk(capture.pixels(decoded, grey=treatment.tone.without_colour), reduction // decoded)
+    pixels = capture.pixels(reduction, grey=treatment.tone.without_colour)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
     upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
@@ -271,16 +270,9 @@ def _reduction_for(scale: float) -> Reduction:
     return next((reduction for reduction in REDUCTIONS if scale * reduction <= 1.0), 1)
 
 
-def decoded_reduction(dpi: float, most: Reduction = 8) -> Reduction:
-    """Return by how much a picture is reduced when it is decoded to be looked at or shown small.
-
-    It is the same for all of that, so that what was decoded once serves for all.
-
-    Args:
-        dpi: of the picture.
-        most: more than this is not wanted.
-    """
-    return next((by for by in REDUCTIONS if by <= most and dpi / by >= DECODED_DPI), 1)
+def decoded_reduction(dpi: float) -> Reduction:
+    """Return by how much a picture is reduced when it is decoded to be looked at: to 150 dpi at least."""
+    return next((by for by in REDUCTIONS if dpi / by >= DECODED_DPI), 1)
 
 
 def _cut(

@@ -126,6 +126,10 @@ def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> N
     def pile(mappe_id: int, name: str, pages: list[int]) -> None:
         piles.lay_pile(store, mappe_id, name, pages, pools.foreground, max_px)
 
+    @blueprint.task(name=JobKind.LEAF, retry=RETRIED)
+    def leaf(page_id: int) -> None:
+        piles.keep_leaf(store, page_id, pools.background, max_px)
+
     @blueprint.task(name=JobKind.COMPARE_RUN, retry=RETRIED)
     def compare_run(run_id: int) -> None:
         comparing.compare_run(store, run_id, pools.foreground, max_px)

@@ -66,6 +66,7 @@ LANES = (
     Lane((JobKind.ROUTINE,), 1),
     Lane((JobKind.PAIR, JobKind.COMPARE_RUN), 1),
     Lane((JobKind.MAKE, JobKind.DELIVER), 3),
+    Lane((JobKind.LEAF,), 1),
     Lane((JobKind.READ_AHEAD,), 1),
 )
 

@@ -138,7 +138,9 @@ class Tesseract:
             RecogniserFailed: it crashed or took too long.
         """
         options = ["--psm", "0", "-l", ORIENTATION, "-c", f"min_characters_to_try={FEWEST_LETTERS}"]
-        ended = self._asked(["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ, before=LESS_URGENT)
+        ended = self._asked(
+            ["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ, before=LESS_URGENT
+        )
         if ended.status == NOTHING_READ:
             return TurnEstimate(0, 0.0)
         told = dict(line.split(": ", 1) for line in ended.out.decode().splitlines() if ": " in line)

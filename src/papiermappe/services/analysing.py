@@ -14,7 +14,7 @@ from papiermappe.core.clean.findings import FindingKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import examine, framed_only, page_jpeg
+from papiermappe.core.pages import examine, page_jpeg
 from papiermappe.core.treatment import SURE, Origin, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
@@ -126,7 +126,6 @@ def _examined(
     analysis = found.analysis
     store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
-    store.blobs.cache(Blobs.leaf_key(framed_only(analysis.treatment).picture_key(capture.sha256)), found.leaf)
     return analysis
 
 
@@ -178,6 +177,7 @@ def record_analysis(
         run.change = seq  # windows are told how many of its pages are set aside
     if earlier is None:
         compare_when_all_are_in(session, run)
+    enqueue(session, JobKind.LEAF, page_id=page_id)
     if analysis.way_up_open and (ticket is None or ticket.upright):
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=page_id)
 

@@ -19,10 +19,10 @@ from papiermappe.core.clean.pile import Leaf, Pile, SharedKind, SuggestedWipe, p
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.order.places import Side
 from papiermappe.core.page_box import PageBox
-from papiermappe.core.pages import PilePage, PilePart, framed_only, pile_part
+from papiermappe.core.pages import PilePage, PilePart, framed_only, page_leaf, pile_part
 from papiermappe.core.treatment import Treatment, cleared_areas, flat_size_mm, page_box
 from papiermappe.core.zones import Zone
-from papiermappe.errors import PapiermappeError
+from papiermappe.errors import PapiermappeError, PictureRefused
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.pages import treatment_of
@@ -161,6 +161,24 @@ def lay_pile(store: Store, mappe_id: int, name: str, pages: Sequence[int], compu
         laid.suggest(compute)
         _keep_cells(store, mappe_id, name, laid)
     _keep_seen(store, mappe_id, name, sides, whole=True)
+
+
+def keep_leaf(store: Store, page_id: int, compute: Compute, max_px: int) -> None:
+    """Make what the pile needs of a page before anybody asks for it; unless it is there, or the page is gone."""
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or page.mappe_id is None or page.analysis is None:
+            return
+        sheet = _sheet(page)
+    key = Blobs.leaf_key(sheet.picture)
+    if store.blobs.has(key):
+        return
+    try:
+        leaf = compute(page_leaf, captured_picture(store, sheet.page.capture, max_px), sheet.treatment)
+    except PictureRefused as exc:
+        log.warning("a page cannot be laid on a pile", action="pile.leaf", page_id=page_id, cause=repr(exc))
+        return
+    store.blobs.cache(key, leaf.to_bytes())
 
 
 class _PileOfSide:

@@ -27,6 +27,7 @@ class JobKind(StrEnum):
     COMPARE_RUN = "compare_run"
     MAKE = "make"
     DELIVER = "deliver"
+    LEAF = "leaf"
     READ_AHEAD = "read_ahead"
 
 
@@ -45,6 +46,7 @@ _PRIORITY = {
     JobKind.FIND_UPRIGHT: 5,
     JobKind.DELIVER: 2,
     JobKind.MAKE: 0,
+    JobKind.LEAF: -5,
     JobKind.READ_AHEAD: -10,
 }
 

@@ -16,7 +16,7 @@ from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Ctx, Id
 router = APIRouter(prefix="/pages/{page_id}")
 
 PATIENCE_S = 1.5  # a browser has six connections: waiting pictures must not keep commands and the stream out for long
-CHECK_EVERY_S = 0.03
+CHECK_EVERY_S = 0.015
 
 
 class JpegResponse(Response):

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.folds import folds
@@ -68,7 +69,7 @@ def marks_of(grey: Pixels, darker: Pixels, dpi: float) -> list[Mark]:
 
 
 class _Edges(NamedTuple):
-    """Pixels at which something begins or ends, and the unit vectors in which it becomes lighter."""
+    """Pixels at which something begins or ends, row by row, and the unit vectors in which it becomes lighter."""
 
     rows: NDArray[np.float32]
     cols: NDArray[np.float32]
@@ -85,15 +86,13 @@ def _holes(grey: Pixels, dpi: float) -> list[Mark]:
     edges = _edges_near_rim(grey, dpi)
     if not len(edges.rows):
         return []
-    covered = []
-    for radius_mm in HOLE_RADII_MM:
+    covered = np.empty((len(HOLE_RADII_MM), *grey.shape), np.float32)
+    for of_radius, radius_mm in zip(covered, HOLE_RADII_MM, strict=True):
         radius = mm_to_px(radius_mm, dpi)
         votes = cv2.max(*(_votes(edges, way * radius, grey.shape) for way in (1, -1)))
-        covered.append(np.asarray(votes / (2 * np.pi * radius), np.float32))
-    best = np.asarray(np.max(covered, axis=0), np.float32)
-    size = np.zeros(grey.shape, np.float32)
-    for radius_mm, of_radius in zip(HOLE_RADII_MM, covered, strict=True):
-        size[of_radius >= OUTERMOST * best] = radius_mm  # the rim of a hole has two edges: the outer one is meant
+        np.divide(votes, np.float32(2 * np.pi * radius), out=of_radius)
+    best, size = np.empty(grey.shape, np.float32), np.empty(grey.shape, np.float32)
+    _best_of(covered, np.array(HOLE_RADII_MM, np.float32), OUTERMOST, best, size)
     return [
         Mark(MarkKind.HOLE, px_to_mm(col + 0.5, dpi), px_to_mm(row + 0.5, dpi), 2 * radius_mm, 2 * radius_mm)
         for row, col, radius_mm in _peaks(best, size, dpi)
@@ -119,12 +118,49 @@ def _edges_near_rim(grey: Pixels, dpi: float) -> _Edges:
 
 def _votes(edges: _Edges, at: float, shape: tuple[int, ...]) -> NDArray[np.float32]:
     """Return how many votes fall to each place and its neighbours; each edge votes at a distance along its gradient."""
-    row = np.rint(edges.rows + at * edges.down).astype(np.intp)
-    col = np.rint(edges.cols + at * edges.across).astype(np.intp)
-    inside = (row >= 0) & (row < shape[0]) & (col >= 0) & (col < shape[1])
-    counted = np.bincount(row[inside] * shape[1] + col[inside], minlength=shape[0] * shape[1])
-    votes = counted.reshape(shape[0], shape[1]).astype(np.float32)
+    votes = np.zeros(shape, np.float32)
+    _vote(edges.rows, edges.cols, edges.down, edges.across, at, votes)
     return np.asarray(cv2.boxFilter(votes, -1, (3, 3), normalize=False), np.float32)
+
+
+@njit("void(f4[::1], f4[::1], f4[::1], f4[::1], f8, f4[:, ::1])", cache=True)
+def _vote(
+    rows: NDArray[np.float32],
+    cols: NDArray[np.float32],
+    down: NDArray[np.float32],
+    across: NDArray[np.float32],
+    at: float,
+    votes: NDArray[np.float32],
+) -> None:
+    """Add a vote of each edge at the place that lies `at` px along its gradient, where that is on the page."""
+    height, width = votes.shape
+    for edge in range(len(rows)):
+        row = int(np.rint(rows[edge] + at * down[edge]))
+        col = int(np.rint(cols[edge] + at * across[edge]))
+        if 0 <= row < height and 0 <= col < width:
+            votes[row, col] += 1
+
+
+@njit("void(f4[:, :, ::1], f4[::1], f8, f4[:, ::1], f4[:, ::1])", cache=True)
+def _best_of(
+    covered: NDArray[np.float32],
+    radii_mm: NDArray[np.float32],
+    outermost: float,
+    best: NDArray[np.float32],
+    size: NDArray[np.float32],
+) -> None:
+    """Set the most votes of each place, and the largest radius that has nearly as many: the outer rim is meant."""
+    count, height, width = covered.shape
+    for row in range(height):
+        for col in range(width):
+            most = np.float32(0.0)
+            for at in range(count):
+                most = max(most, covered[at, row, col])
+            best[row, col] = most
+            size[row, col] = radii_mm[0]
+            for at in range(count):
+                if covered[at, row, col] >= outermost * most:
+                    size[row, col] = radii_mm[at]
 
 
 def _peaks(best: NDArray[np.float32], size: NDArray[np.float32], dpi: float) -> list[tuple[int, int, float]]:
@@ -138,10 +174,12 @@ def _peaks(best: NDArray[np.float32], size: NDArray[np.float32], dpi: float) -> 
 
 def _roundness(edges: _Edges, row: int, col: int, radius: float) -> float:
     """Return which share of a circle's directions have an edge there that faces its middle or away from it."""
-    down, across = edges.rows - row, edges.cols - col
+    reach = radius + max(1.5, 0.14 * radius)
+    part = slice(*np.searchsorted(edges.rows, [row - reach, row + reach + 1]))  # they are ordered by their rows
+    down, across = edges.rows[part] - row, edges.cols[part] - col
     away = np.hypot(down, across)
-    near = np.abs(away - radius) <= max(1.5, 0.14 * radius)
-    facing = np.abs(down * edges.down + across * edges.across) >= FACING * away
+    near = np.abs(away - radius) <= reach - radius
+    facing = np.abs(down * edges.down[part] + across * edges.across[part]) >= FACING * away
     angles = np.arctan2(down[near & facing], across[near & facing])
     directions = np.unique(((angles + np.pi) / (2 * np.pi) * DIRECTIONS).astype(int) % DIRECTIONS)
     return len(directions) / DIRECTIONS
