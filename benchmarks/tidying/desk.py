@@ -23,6 +23,7 @@ from papiermappe.store.models import RunState
 
 PILES = 2
 PATIENCE_S = 1200
+PAGE_S = 1.0
 TO_BIG_DPI = 2
 
 
@@ -36,13 +37,16 @@ class Pages(NamedTuple):
 
 
 def bring_in(bench: Bench, count: int, seed: int) -> Pages:
-    """Have pages arrive that are all different, and be examined."""
+    """Have pages arrive that are all different, at a feeder's speed, and be examined."""
+    with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
+        captures = list(pool.map(partial(_page, seed), range(count), chunksize=4))
     mappe = bench.open("Many pages")
     run = runs.start_run(CLERK, bench.store, mappe, bench.device, TICKET)
-    with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
-        for capture in pool.map(partial(_page, seed), range(count), chunksize=4):
-            place = runs.next_place(*runs.read_run(bench.store, run))
-            keeping.keep_capture(bench.store, run, place, capture)
+    began_s = time.monotonic()
+    for number, capture in enumerate(captures):
+        time.sleep(max(0.0, began_s + number * PAGE_S - time.monotonic()))
+        place = runs.next_place(*runs.read_run(bench.store, run))
+        keeping.keep_capture(bench.store, run, place, capture)
     runs.end(CLERK, bench.store, run, RunState.DONE)
     wait(lambda: all(page.analysed for page in mappe_changes(CLERK, bench.store, mappe, 0)[0].pages), every_s=1.0)
     pages = mappe_changes(CLERK, bench.store, mappe, 0)[0].pages

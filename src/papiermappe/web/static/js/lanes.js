@@ -1,6 +1,7 @@
 // The lanes: every sheet a column, its front above its back. Drawn by hand, since a Mappe may have hundreds of sheets and
 // mostly one of them changes: columns are kept by the pages of their sheet, and only what differs is touched.
 import { startDrag } from "./drag.js";
+import { createSights } from "./sights.js";
 import { startSlide } from "./slide.js";
 import { t } from "./words.js";
 
@@ -50,11 +51,14 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
   /** @type {Set<Element>} */
   let marked = new Set();
   const plain = mappe.plain();
+  /** @type {ReturnType<typeof createSights>} */
+  let sights;
   return () => ({
     /** @type {number | null} the page that was brought into sight last */
     shown: null,
 
     init() {
+      sights = createSights(this.$refs.track);
       mappe.on("pages", () => this.draw());
       cutting.onChange(() => this.draw());
       this.$watch("$store.sizes.at", () => { this.draw(); this.shown = null; this.$nextTick(() => this.show()); });
@@ -100,7 +104,8 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
         else grid.insertBefore(column, place);
       });
       for (const keeper of left) {
-        columns.get(keeper)?.remove();
+        const gone = columns.get(keeper);
+        if (gone) { sights.forget(gone); gone.remove(); }
         columns.delete(keeper);
       }
       this.mark();
@@ -112,6 +117,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       const template = /** @type {HTMLTemplateElement} */ (document.getElementById("sheet-column"));
       const column = /** @type {HTMLElement} */ (template.content.firstElementChild?.cloneNode(true));
       columns.set(keeper, column);
+      sights.watch(column);
       return column;
     },
     /**
@@ -192,7 +198,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       note.textContent = said;
       setAttribute(note, "title", said);
       leaf.querySelector(".number").textContent = String(number);
-      setAttribute(picture, "src", `/pages/${page.id}/${page.picture}-${size}.jpg`);
+      sights.show(cell.parentElement, picture, `/pages/${page.id}/${page.picture}-${size}.jpg`);
       picture.className = turned ? `turned-${turned}` : "";
     },
     mark() {
