@@ -23,7 +23,7 @@ from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
-from papiermappe.services import analysing, delivering, filing, journal, runs, undoing
+from papiermappe.services import analysing, delivering, filing, journal, mappen, runs, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.page_cache import PageCache
@@ -240,6 +240,19 @@ def scan(store: Store, mappe_id: int, device_id: int, ticket: TicketSettings = Q
     run = runs.start_run(ANNA, store, mappe_id, device_id, ticket)
     receive(store, run, Limits())
     return run
+
+
+def scan_booklet(store: Store, device_id: int, ticket: TicketSettings, spreads: int = 2) -> int:
+    """Scan the cover and some spreads of the booklet on a glass; return the Mappe, whose pages are analysed."""
+    mappe = mappen.open_mappe(ANNA, store, "Pruning handbook")
+    run = runs.start_run(ANNA, store, mappe, device_id, ticket)
+    receive(store, run, Limits())
+    for _ in range(spreads):
+        runs.next_sheet(ANNA, store, run)
+        receive(store, run, Limits())
+    runs.stop(ANNA, store, run)
+    analyse_all(store, mappe)
+    return mappe
 
 
 def analyse_all(store: Store, mappe_id: int) -> None:

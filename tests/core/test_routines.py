@@ -61,20 +61,20 @@ def spread(number: int, confidence: float = 0.9) -> PageState:
     return replace(leaf(number), scan_mm=(420.0, 297.0), found_gutter=MIDDLE, gutter_confidence=confidence)
 
 
-def no_spreads(_: Sequence[PageState], __: bool) -> None:
-    """Refuse to split."""
+def half(spread: PageState, right: bool) -> PageState:
+    """Return a page of a spread, of ten or eleven times its number."""
+    number = (11 if right else 10) * spread.id
+    part = spread.treatment.model_copy(update={"part": Part(gutter=MIDDLE, right=right)})
+    made = leaf(number, treatment=part, scan_mm=(420.0, 297.0), printed_area=_printed_on(right, number))
+    return replace(made, mappe_id=None)
 
 
 def halved(spreads: Sequence[PageState], right_to_left: bool) -> tuple[SplitSpreads, list[PageState]]:
-    """Split spreads into pages of ten and eleven times their number, on which the same is printed."""
-    pairs, states = [], []
-    for one in spreads:
-        pairs.append(Halves(spread=one.id, first=10 * one.id, second=11 * one.id))
-        for number, right in ((10 * one.id, right_to_left), (11 * one.id, not right_to_left)):
-            part = one.treatment.model_copy(update={"part": Part(gutter=MIDDLE, right=right)})
-            half = leaf(number, treatment=part, scan_mm=(420.0, 297.0), printed_area=_printed_on(right, number))
-            states.append(replace(half, mappe_id=None))
-    return SplitSpreads(pages=tuple(one.id for one in spreads), halves=tuple(pairs)), states
+    """Return how spreads are split, and their pages."""
+    made = [(spread, *(half(spread, right) for right in (right_to_left, not right_to_left))) for spread in spreads]
+    halves = tuple(Halves(spread=spread.id, first=first.id, second=second.id) for spread, first, second in made)
+    split = SplitSpreads(pages=tuple(spread.id for spread in spreads), halves=halves)
+    return split, [page for _, *pair in made for page in pair]
 
 
 def _printed_on(right: bool, number: int) -> Any:
@@ -85,7 +85,7 @@ def _printed_on(right: bool, number: int) -> Any:
 
 def run(steps: Sequence[Step], pages: Sequence[PageState], wanted: Sequence[int] | None = None) -> Replayed:
     """Run steps on pages, on all where none are named."""
-    return replay(steps, pages, [page.id for page in pages] if wanted is None else wanted, halved)
+    return replay(steps, pages, [page.id for page in pages] if wanted is None else wanted, half)
 
 
 def step(kind: str, scope: StepScope = StepScope.ALL, /, **does: Any) -> Step:

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 import pytest
-from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, here, redo, undo
+from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, here, redo, scan_booklet, undo
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import AlignMargins, SetAside, SetTone, Turn
@@ -39,16 +39,8 @@ def booklet(store: Store, drawer: Drawer) -> Callable[..., int]:
     kiebitz = devices.add_device(ANNA, store, drawer.escl("kiebitz"), Limits())
 
     def scan(ticket: TicketSettings = FROM_GLASS) -> int:
-        mappe = mappen.open_mappe(ANNA, store, "Pruning handbook")
         drawer.lay("handbook", into="kiebitz", where="glass")
-        run = runs.start_run(ANNA, store, mappe, kiebitz, ticket)
-        receive(store, run, Limits())
-        for _ in range(2):
-            runs.next_sheet(ANNA, store, run)
-            receive(store, run, Limits())
-        runs.stop(ANNA, store, run)
-        analyse_all(store, mappe)
-        return mappe
+        return scan_booklet(store, kiebitz, ticket)
 
     return scan
 

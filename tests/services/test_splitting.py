@@ -2,16 +2,15 @@
 
 import numpy as np
 import pytest
-from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, undo
+from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, scan_booklet, undo
 
 from papiermappe.core.operations import Adjust, SetGutter, SetTone, Turn
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import Tone
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
-from papiermappe.services import devices, mappen, runs
+from papiermappe.services import devices
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.receiving import receive
 from papiermappe.services.splitting import split_spreads
 from papiermappe.services.views import SpreadKind
 from papiermappe.store.database import Store
@@ -23,15 +22,8 @@ FROM_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=150, colou
 def booklet(store: Store, drawer: Drawer) -> tuple[int, list[int]]:
     """The cover and two spreads of a booklet, scanned from the glass: the Mappe, and its pages."""
     kiebitz = devices.add_device(ANNA, store, drawer.escl("kiebitz"), Limits())
-    mappe = mappen.open_mappe(ANNA, store, "Pruning handbook")
     drawer.lay("handbook", into="kiebitz", where="glass")
-    run = runs.start_run(ANNA, store, mappe, kiebitz, FROM_GLASS)
-    receive(store, run, Limits())
-    for _ in range(2):
-        runs.next_sheet(ANNA, store, run)
-        receive(store, run, Limits())
-    runs.stop(ANNA, store, run)
-    analyse_all(store, mappe)
+    mappe = scan_booklet(store, kiebitz, FROM_GLASS)
     return mappe, desk(store, mappe).order
 
 

@@ -14,10 +14,10 @@ from papiermappe.assembly.source import SourcePage
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.upright import TurnEstimate
-from papiermappe.core.operations import Halves, PageState, SplitSpreads
+from papiermappe.core.operations import PageState
 from papiermappe.core.operations.replaying import Misfit, replay
 from papiermappe.core.operations.rims import NAMED
-from papiermappe.core.operations.splitting import half_treatment, has_two_sides
+from papiermappe.core.operations.splitting import half_treatment
 from papiermappe.core.operations.steps import MAX_FILE_BYTES, RoutineRefused, Step, read_routine
 from papiermappe.core.order.places import Side
 from papiermappe.core.treatment import Treatment
@@ -144,29 +144,16 @@ class Treatments:
         """Do steps to all pages; return what lies there then, in its order."""
         by_number = {page.state.id: page for page in pages}
 
-        def split(spreads: Sequence[PageState], right_to_left: bool) -> tuple[SplitSpreads, list[PageState]] | None:
-            whole = [spread for spread in spreads if has_two_sides(spread)]
-            made = [self._halves(by_number[spread.id]._replace(state=spread), right_to_left) for spread in whole]
-            by_number.update({half.state.id: half for pair in made for half in pair})
-            halves = tuple(
-                Halves(spread=spread.id, first=first.state.id, second=second.state.id)
-                for spread, (first, second) in zip(whole, made, strict=True)
-            )
-            if not halves:
-                return None
-            states = [half.state for pair in made for half in pair]
-            return SplitSpreads(pages=tuple(spread.id for spread in whole), halves=halves), states
+        def half(spread: PageState, right: bool) -> PageState:
+            made = self._half(by_number[spread.id]._replace(state=spread), right=right)
+            by_number[made.state.id] = made
+            return made.state
 
-        replayed = replay(steps, [page.state for page in pages], list(by_number), split)
+        replayed = replay(steps, [page.state for page in pages], list(by_number), half)
         self.misfits += [self._report(misfit, steps, by_number) for misfit in replayed.misfits]
         lying = [page for page in replayed.states.values() if page.mappe_id is not None]
         lying.sort(key=lambda page: (page.rank, page.side is Side.BACK))
         return [by_number[state.id]._replace(state=state) for state in lying]
-
-    def _halves(self, spread: _Page, right_to_left: bool) -> tuple[_Page, _Page]:
-        """Return the two pages of a spread, in the order in which they are read; they lie nowhere yet."""
-        left, right = (self._half(spread, right=right) for right in (False, True))
-        return (right, left) if right_to_left else (left, right)
 
     def _half(self, spread: _Page, *, right: bool) -> _Page:
         kept, state = spread

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
-from papiermappe.core.operations import Halves, PageState, SplitSpreads
+from papiermappe.core.operations import PageState
 from papiermappe.core.operations.model import PageIds
 from papiermappe.core.operations.replaying import Misfit, Replayed, replay
-from papiermappe.core.operations.splitting import half_treatment, has_two_sides
+from papiermappe.core.operations.splitting import half_treatment
 from papiermappe.core.operations.steps import RoutineName, Steps
 from papiermappe.core.treatment import Treatment
 from papiermappe.devices.model import TicketSettings
@@ -66,8 +66,8 @@ class Known(NamedTuple):
     """That each page came by."""
 
 
-class Splitter:
-    """Splits spreads while a routine is replayed, and remembers which.
+class Halver:
+    """Makes the pages of spreads while a routine is replayed, and remembers of which.
 
     Args:
         found: what is known of the pages of spreads.
@@ -87,23 +87,8 @@ class Splitter:
         self.made: dict[int, tuple[PageState, bool]] = {}
         """By the new pages, the spread as it was split, and whether it is the right page of it."""
 
-    def __call__(
-        self, spreads: Sequence[PageState], right_to_left: bool
-    ) -> tuple[SplitSpreads, Sequence[PageState]] | None:
-        """Return how the spreads are split, and their pages; None where none of them has two sides."""
-        whole = [spread for spread in spreads if has_two_sides(spread)]
-        if not whole:
-            return None
-        pairs, states = [], []
-        for spread in whole:
-            first, second = (
-                self._half(spread, right=right) for right in ((True, False) if right_to_left else (False, True))
-            )
-            pairs.append(Halves(spread=spread.id, first=first.id, second=second.id))
-            states += [first, second]
-        return SplitSpreads(pages=tuple(spread.id for spread in whole), halves=tuple(pairs)), states
-
-    def _half(self, spread: PageState, *, right: bool) -> PageState:
+    def __call__(self, spread: PageState, right: bool) -> PageState:
+        """Return a page of a spread, as far as it is known."""
         analysis = self._found.get((spread.id, right))
         treatment = half_treatment(spread.treatment, spread.gutter or (), right=right)
         if analysis is not None and analysis.treatment.part == treatment.part:
@@ -142,11 +127,11 @@ def known_of(session: Session, mappe_id: int, wanted: RoutineWanted) -> Known:
 
 def replayed_in_memory(
     wanted: RoutineWanted, known: Known, found: Mapping[Halving, Analysis]
-) -> tuple[Replayed, Splitter]:
+) -> tuple[Replayed, Halver]:
     """Run a routine on pages that are only thought of."""
     numbers = count(FIRST_NEW_ID, -1)
-    splitter = Splitter(found, known.tickets, lambda *_: next(numbers))
-    return replay(wanted.steps, known.states, wanted.pages, splitter), splitter
+    halver = Halver(found, known.tickets, lambda *_: next(numbers))
+    return replay(wanted.steps, known.states, wanted.pages, halver), halver
 
 
 def examined_halves(

@@ -25,10 +25,10 @@ from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.journal import refuse_conflict
 from papiermappe.services.pages import pages_of
 from papiermappe.services.routine_runs import (
+    Halver,
     Halving,
     MisfitSeen,
     RoutineWanted,
-    Splitter,
     changed_count,
     examined_halves,
     known_of,
@@ -145,8 +145,8 @@ def run_routine(
         with store.begin() as session:
             visible_mappe(caller, session, mappe_id)
             known = known_of(session, mappe_id, wanted)
-        _, splitter = replayed_in_memory(wanted, known, {})
-        found = examined_halves(store, known, splitter.made.values(), compute, max_px, tell)
+        _, halver = replayed_in_memory(wanted, known, {})
+        found = examined_halves(store, known, halver.made.values(), compute, max_px, tell)
         _carry_out(caller, store, mappe_id, wanted, seen, found)
     except (NotFound, NotPossible, OperationRefused, ChangedMeanwhile, PictureRefused) as exc:
         _refuse(caller, store, exc)
@@ -173,7 +173,7 @@ def _carry_out(
         rows[page.id] = page
         return page.id
 
-    replayed = replay(wanted.steps, known.states, wanted.pages, Splitter(found, known.tickets, new_page))
+    replayed = replay(wanted.steps, known.states, wanted.pages, Halver(found, known.tickets, new_page))
     ran = RoutineRan(over=True, misfits=misfits_seen(replayed.misfits), pages=changed_count(replayed))
     if not replayed.changes:
         return ran

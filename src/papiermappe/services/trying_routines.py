@@ -114,19 +114,19 @@ class _Trial:
         self._known = known
         self._compute = compute
         self._max_px = max_px
-        self._dry, splitter = replayed_in_memory(wanted, known, {})
+        self._dry, halver = replayed_in_memory(wanted, known, {})
         changed = [page.id for page in known.states if page.id in self._dry.changes]
         self._chosen = list(dict.fromkeys(changed[at] for at in (0, len(changed) // 2, -1))) if changed else []
-        halves = [half for half in splitter.made.values() if half[0].id in self._chosen]
+        halves = [half for half in halver.made.values() if half[0].id in self._chosen]
         found = examined_halves(store, known, halves, compute, max_px)
-        self._replayed, self._splitter = replayed_in_memory(wanted, known, found)
+        self._replayed, self._halver = replayed_in_memory(wanted, known, found)
 
     def made(self) -> RoutineTried:
         """Return what would become of the chosen pages, with their pictures made."""
         pages = [TriedPage(page=page, pictures=list(self._pictures(page))) for page in self._chosen]
         # what is not known of the pages of spreads is no misfit
         there = [
-            misfit._replace(pages=tuple(page for page in misfit.pages if page not in self._splitter.made))
+            misfit._replace(pages=tuple(page for page in misfit.pages if page not in self._halver.made))
             for misfit in self._dry.misfits
         ]
         misfits = misfits_seen([misfit for misfit in there if misfit.pages])
@@ -134,7 +134,7 @@ class _Trial:
 
     def _pictures(self, page: int) -> Iterator[TriedPicture]:
         """Make the pictures of what becomes of a page."""
-        own = [number for number, (spread, _) in self._splitter.made.items() if spread.id == page] or [page]
+        own = [number for number, (spread, _) in self._halver.made.items() if spread.id == page] or [page]
         capture = self._known.captures[page]
         for number in own:
             state = self._replayed.states[number]

@@ -6,18 +6,15 @@ from typing import Any, NamedTuple
 from papiermappe.core.operations.aligning import AlignMargins
 from papiermappe.core.operations.framing import MoveSides, UseFound
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
-from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
+from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads, has_two_sides
 from papiermappe.core.operations.steps import Split, Step, StepOperation
 from papiermappe.core.operations.treating import Crop, Straighten
 from papiermappe.core.operations.zoning import PutZones
 from papiermappe.core.order.places import Side
 from papiermappe.message import Message
 
-SplitMaker = Callable[[Sequence[PageState], bool], tuple[SplitSpreads, Sequence[PageState]] | None]
-"""Makes the two pages of each of some spreads, which are read from right to left where that is True.
-
-None where none of them has two sides.
-"""
+HalfMaker = Callable[[PageState, bool], PageState]
+"""Makes one page of a spread, the right one where that is True; it lies nowhere yet."""
 
 
 class Misfit(NamedTuple):
@@ -41,16 +38,16 @@ class Replayed(NamedTuple):
     """How spreads were split."""
 
 
-def replay(steps: Sequence[Step], pages: Sequence[PageState], wanted: Sequence[int], split: SplitMaker) -> Replayed:
+def replay(steps: Sequence[Step], pages: Sequence[PageState], wanted: Sequence[int], half: HalfMaker) -> Replayed:
     """Run steps on some pages of a Mappe.
 
     Args:
         steps: one after the other.
         pages: all of the Mappe, in reading order, with what is known of their captures.
         wanted: those the steps are for; what is set aside of them stays as it is.
-        split: makes the pages of spreads.
+        half: makes the pages of spreads.
     """
-    run = _Run(pages, wanted, split)
+    run = _Run(pages, wanted, half)
     for number, step in enumerate(steps, 1):
         run.do(number, step)
     return Replayed(run.changes(), run.misfits, run.states, run.done_split)
@@ -59,13 +56,13 @@ def replay(steps: Sequence[Step], pages: Sequence[PageState], wanted: Sequence[i
 class _Run:
     """Pages while steps are run on them."""
 
-    def __init__(self, pages: Sequence[PageState], wanted: Sequence[int], split: SplitMaker) -> None:
+    def __init__(self, pages: Sequence[PageState], wanted: Sequence[int], half: HalfMaker) -> None:
         self.before = {page.id: page for page in pages}
         self.states = dict(self.before)
         self.misfits: list[Misfit] = []
         self.done_split: SplitSpreads | None = None
         self._wanted = set(wanted)
-        self._split = split
+        self._half = half
         self._set: dict[int, dict[str, Any]] = {}
 
     def do(self, number: int, step: Step) -> None:
@@ -118,16 +115,20 @@ class _Run:
                 self.misfits.append(Misfit(number, (page.id,), exc.message))
 
     def _do_split(self, number: int, operation: Split, spreads: Sequence[PageState]) -> None:
-        made = self._split(spreads, operation.right_to_left)
-        if made is None:
-            ids = tuple(page.id for page in spreads)
-            self.misfits.append(Misfit(number, ids, Message(code="misfit_no_gutter")))
+        whole = [spread for spread in spreads if has_two_sides(spread)]
+        if one_sided := [spread.id for spread in spreads if spread not in whole]:
+            self.misfits.append(Misfit(number, tuple(one_sided), Message(code="misfit_no_gutter")))
+        if not whole:
             return
-        split, halves = made
-        for half in halves:
+        sides = (True, False) if operation.right_to_left else (False, True)
+        made = [(spread, *(self._half(spread, right) for right in sides)) for spread in whole]
+        halves = tuple(Halves(spread=spread.id, first=first.id, second=second.id) for spread, first, second in made)
+        split = SplitSpreads(pages=tuple(spread.id for spread in whole), halves=halves)
+        new = [half for _, *pair in made for half in pair]
+        for half in new:
             self.before[half.id] = self.states[half.id] = half
         self._wanted = (self._wanted - set(split.pages)) | set(split.new_pages)
-        self._take(split.apply([*self._in_order(), *halves]))
+        self._take(split.apply([*self._in_order(), *new]))
         self.done_split = split
 
     def _take(self, changes: Changes) -> None:
