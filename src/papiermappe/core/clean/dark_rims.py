@@ -24,6 +24,7 @@ RULE_MM = 0.7  # whatever sticks out of a rim and is narrower is a rule that run
 TOOTH_WIDE_MM, TOOTH_LONG_MM = 3.0, 2.5  # what is narrower is a tooth of a ragged rim if it is shorter, or else print
 CORNER_MM = 12.0
 BEYOND_MM = 0.8  # how far a strip reaches beyond the rim
+THINS_OUT_MM = 8.0  # along its edge, beyond where it is seen
 CLOSE_MM = 1.2  # how closely it follows, on average
 SHORTEST_MM = 3.0
 INK_MM2 = 0.4  # of something else, from which on a strip is too deep
@@ -54,7 +55,7 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
         _turned_back(strip, turns, dark.shape, view.dpi)
         for turns, depth in enumerate(depths)
         for first, last in _stretches(depth)
-        for strip in _strips(depth, np.rot90(other, turns), first, last, view.dpi)
+        for strip in _with_ends(depth, np.rot90(other, turns), first, last, view.dpi)
     ]
 
 
@@ -121,6 +122,23 @@ def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
     """Return where a rim begins and ends along its edge."""
     ends = np.flatnonzero(np.diff(np.concatenate([[False], depth > 0, [False]]).astype(np.int8)))
     return list(zip(ends[::2].tolist(), ends[1::2].tolist(), strict=True))
+
+
+def _with_ends(
+    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+) -> list[list[Point]]:
+    """Return the strips of a stretch, and one at each of its ends, where it thins out to less than a pixel."""
+    strips = _strips(depth, other, first, last, dpi)
+    beyond, along = mm_to_px(BEYOND_MM, dpi), round(mm_to_px(THINS_OUT_MM, dpi))
+    limit = INK_MM2 * mm_to_px(1, dpi) ** 2
+    before, behind = max(0, first - along), min(len(depth), last + along)
+    for start, end, deep in (
+        (before, first, (beyond, float(depth[first]) + beyond)),
+        (last, behind, (float(depth[last - 1]) + beyond, beyond)),
+    ):
+        if strips and end > start and _ink_under(other, start, np.linspace(*deep, end - start)) <= limit:
+            strips.append(_outline(start, end, *deep))
+    return strips
 
 
 def _strips(

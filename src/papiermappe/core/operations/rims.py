@@ -3,17 +3,17 @@
 from collections.abc import Sequence
 from typing import Any, ClassVar, Literal
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from papiermappe.core.clean.clearing import Areas, cleared
 from papiermappe.core.geometry import Quad
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.treatment import MAX_ZONES, Treatment, page_box
 from papiermappe.core.zones import SheetZone, ZoneKind
 
 NAMED = "rim-"
-COARSE_DPI = 25.4  # a pixel a mm
-LEAST_MM2 = 0.5
+LEAST_MM2 = 0.2
 """Of a page: strips that take less of it do not matter to it."""
 
 
@@ -49,13 +49,14 @@ def strips_on(
     """
     box = page_box(*scan_mm, treatment)
     width_mm, height_mm = box.size_mm(treatment.quarter_turns)
-    shape = (max(1, round(height_mm)), max(1, round(width_mm)))
-    seen = [
-        strip
-        for strip in strips
-        if cleared(shape, Areas([np.array(box.on_page(strip, treatment.quarter_turns))]), COARSE_DPI).sum() >= LEAST_MM2
-    ]
+    page = np.array([(0, 0), (width_mm, 0), (width_mm, height_mm), (0, height_mm)], np.float32)
+    seen = [strip for strip in strips if _shared_mm2(page, box.on_page(strip, treatment.quarter_turns)) >= LEAST_MM2]
     return tuple(
         SheetZone(name=f"{NAMED}{name}{number}", kind=ZoneKind.WIPE, corners=strip)
         for number, strip in enumerate(seen, 1)
     )
+
+
+def _shared_mm2(page: NDArray[np.float32], strip: NDArray[np.float64]) -> float:
+    area, _ = cv2.intersectConvexConvex(page, strip.astype(np.float32))
+    return area
