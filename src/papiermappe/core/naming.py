@@ -44,7 +44,8 @@ def safe_file_name(name: str, ending: str) -> str:
     last = re.split(r"[/\\]", unicodedata.normalize("NFC", name))[-1]
     printable = "".join(letter for letter in last if unicodedata.category(letter)[0] != "C")
     cut = printable.removesuffix(ending).strip(" .").encode()[: MAX_BYTES - len(ending.encode())]
-    stem = sanitize_filename(cut.decode(errors="ignore").rstrip(" ."), platform=Platform.UNIVERSAL)
+    allowed = sanitize_filename(cut.decode(errors="ignore").rstrip(" ."), platform=Platform.UNIVERSAL)
+    stem = allowed.strip(" .")  # again: what was dropped may have stood before a dot
     if not stem:
         raise ValueError(f"nothing is left of the name {name!r}")
     return stem + ending
