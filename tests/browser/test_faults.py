@@ -57,6 +57,7 @@ def box(driver: Chrome, selector: str) -> dict[str, float]:
 # ---- dragging
 
 
+@pytest.mark.shared_desk
 def test_a_drop_that_means_nothing_does_nothing(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -69,6 +70,7 @@ def test_a_drop_that_means_nothing_does_nothing(
     assert stack.desk(mappe).order == pages
 
 
+@pytest.mark.shared_desk
 def test_escape_ends_a_drag_without_a_change(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -84,6 +86,7 @@ def test_escape_ends_a_drag_without_a_change(
     assert stack.desk(mappe).order == pages
 
 
+@pytest.mark.shared_desk
 def test_dragging_scrolls_at_the_edges(desk: tuple[int, list[int]], driver: Chrome, until: Until, sized: Size) -> None:
     _, pages = desk
     sized(1280, 560)
@@ -100,6 +103,7 @@ def test_dragging_scrolls_at_the_edges(desk: tuple[int, list[int]], driver: Chro
 
 
 @pytest.mark.parametrize("station", ["intake", "file"])
+@pytest.mark.shared_desk
 def test_keys_change_pages_only_where_pages_are_the_work_or_one_is_selected(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until, station: str
 ) -> None:
@@ -117,6 +121,7 @@ def test_keys_change_pages_only_where_pages_are_the_work_or_one_is_selected(
     until(lambda: stack.desk(mappe).treatments()[0].quarter_turns == 3)
 
 
+@pytest.mark.shared_desk
 def test_single_letter_keys_can_be_switched_off(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -133,6 +138,7 @@ def test_single_letter_keys_can_be_switched_off(
     driver.execute_script("localStorage.clear()")
 
 
+@pytest.mark.shared_desk
 def test_space_scans_after_a_choice_and_a_held_space_scans_once(stack: Stack, driver: Chrome, until: Until) -> None:
     mappe = mappen.open_mappe(ANNA, stack.store, "Space")
     stack.drawer.lay("german")
@@ -159,6 +165,7 @@ def test_space_scans_after_a_choice_and_a_held_space_scans_once(stack: Stack, dr
     assert stack.desk(mappe).detail(stack.desk(mappe).order[0]).page.dpi == 100
 
 
+@pytest.mark.shared_desk
 def test_shift_click_selects_where_the_first_page_has_gone(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -170,6 +177,7 @@ def test_shift_click_selects_where_the_first_page_has_gone(
     until(lambda: pages[4] in chosen(driver) and len(chosen(driver)) > 1)
 
 
+@pytest.mark.shared_desk
 def test_the_focus_stays_when_a_page_is_set_aside_and_when_a_back_arrives(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -189,6 +197,7 @@ def test_the_focus_stays_when_a_page_is_set_aside_and_when_a_back_arrives(
 # ---- commands
 
 
+@pytest.mark.shared_desk
 def test_a_double_enter_files_once_and_waits_for_what_was_just_typed(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -220,6 +229,7 @@ def test_a_command_survives_a_lost_connection_and_is_done_once(
     assert len(stack.desk(mappe).history) == 2  # the run, and one turn
 
 
+@pytest.mark.shared_desk
 def test_a_refused_name_does_not_stay_shown(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -241,6 +251,7 @@ def test_what_arrives_does_not_disturb_who_is_typing(
     assert subject.get_attribute("value") == "Half a wo"
 
 
+@pytest.mark.shared_desk
 def test_undo_says_what_it_undoes_and_leaves_alone_what_a_colleague_did(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -257,6 +268,7 @@ def test_undo_says_what_it_undoes_and_leaves_alone_what_a_colleague_did(
     until(lambda: not driver.find_element(By.ID, "undo").is_enabled())
 
 
+@pytest.mark.shared_desk
 def test_finishing_without_the_rest_is_remembered(stack: Stack, driver: Chrome, until: Until) -> None:
     mappe = mappen.open_mappe(ANNA, stack.store, "Broken")
     run = runs.start_run(ANNA, stack.store, mappe, stack.devices["kiebitz"], QUICK_ONE_SIDE)
@@ -330,6 +342,7 @@ def test_a_hidden_window_lets_go_and_catches_up(
 
 
 @pytest.mark.parametrize(("width", "height"), [(1000, 700), (640, 400), (320, 640)])
+@pytest.mark.shared_desk
 def test_narrow_windows_scroll_and_show_everything(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until, sized: Size, width: int, height: int
 ) -> None:
@@ -351,6 +364,7 @@ def test_narrow_windows_scroll_and_show_everything(
     assert_accessible(driver, f"start at {width}")
 
 
+@pytest.mark.shared_desk
 def test_the_lanes_are_a_grid(desk: tuple[int, list[int]], driver: Chrome) -> None:
     grid = driver.find_element(By.CSS_SELECTOR, "[role=grid]")
     assert (grid.get_attribute("aria-rowcount"), grid.get_attribute("aria-colcount")) == ("4", "2")
@@ -361,6 +375,7 @@ def test_the_lanes_are_a_grid(desk: tuple[int, list[int]], driver: Chrome) -> No
     assert len(grid.find_elements(By.CSS_SELECTOR, '[tabindex="0"]')) == 1
 
 
+@pytest.mark.shared_desk
 def test_the_viewer_zooms_to_the_scans_own_pixels_and_back(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
