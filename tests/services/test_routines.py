@@ -305,10 +305,48 @@ def test_a_ticket_runs_its_routine_once_all_pages_are_in(
     assert len(jobs) == 1
 
 
+def test_a_ticket_turns_pages_once_though_the_run_is_looked_through_twice(
+    store: Store, booklet: Callable[..., int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Both times before the routine has been run."""
+    jobs = _job_of(store, monkeypatch)
+    kept = routines.keep_routine(ANNA, store, "Turn", (Step(does={"kind": "turn", "quarter_turns": 1}),))
+    mappe = booklet(FROM_GLASS.model_copy(update={"routine": kept}))
+    before = [treatment.quarter_turns for treatment in desk(store, mappe).treatments()]
+    for _ in range(2):
+        compare_run(store, desk(store, mappe).view.runs[-1].id, here, DEFAULT_LIMIT_PX)
+    for job in jobs:
+        asked = RoutineWanted.model_validate(job["wanted"])
+        running_routines.run_routine(
+            store, mappe, job["name"], asked, job["author"], job["seen"], here, DEFAULT_LIMIT_PX
+        )
+    after = [treatment.quarter_turns for treatment in desk(store, mappe).treatments()]
+    assert after == [(turns + 1) % 4 for turns in before]
+
+
+def test_a_routine_of_a_ticket_that_cannot_be_run_is_told_in_the_history(
+    store: Store, booklet: Callable[..., int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A colleague has changed the tone of a page before the routine came to it."""
+    jobs = _job_of(store, monkeypatch)
+    kept = routines.keep_routine(ANNA, store, "Grey", (GREY,))
+    mappe = booklet(FROM_GLASS.model_copy(update={"routine": kept}))
+    compare_run(store, desk(store, mappe).view.runs[-1].id, here, DEFAULT_LIMIT_PX)
+    do(store, mappe, SetTone(pages=(desk(store, mappe).order[0],), tone=Tone.WHITE), caller=BEN)
+    (job,) = jobs
+    asked = RoutineWanted.model_validate(job["wanted"])
+    running_routines.run_routine(store, mappe, job["name"], asked, job["author"], job["seen"], here, DEFAULT_LIMIT_PX)
+    assert desk(store, mappe).history[0].startswith("The routine “Grey” of the ticket was not run: Someone else has")
+    assert [treatment.tone for treatment in desk(store, mappe).treatments()] == [Tone.WHITE, *[Tone.AS_SCANNED] * 2]
+
+
 def test_a_ticket_whose_routine_is_gone_runs_none(
     store: Store, booklet: Callable[..., int], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     jobs = _job_of(store, monkeypatch)
-    mappe = booklet(FROM_GLASS.model_copy(update={"routine": 4711}))
-    compare_run(store, desk(store, mappe).view.runs[-1].id, here, DEFAULT_LIMIT_PX)
+    removed = routines.keep_routine(ANNA, store, "Grey", (GREY,))
+    routines.remove_routine(ANNA, store, removed)
+    for routine in (removed, 4711):
+        mappe = booklet(FROM_GLASS.model_copy(update={"routine": routine}))
+        compare_run(store, desk(store, mappe).view.runs[-1].id, here, DEFAULT_LIMIT_PX)
     assert jobs == []

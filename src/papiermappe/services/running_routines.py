@@ -22,7 +22,7 @@ from papiermappe.services.analysing import ticket_of
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
 from papiermappe.services.entries import write_entry
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
-from papiermappe.services.journal import refuse_conflict
+from papiermappe.services.journal import machine_entry, refuse_conflict
 from papiermappe.services.pages import pages_of
 from papiermappe.services.routine_runs import (
     Halver,
@@ -63,14 +63,14 @@ class RoutineRan(BaseModel):
 def request_routine(caller: Caller, session: Session, mappe_id: int, wanted: RoutineWanted, seen: int) -> str:
     """Have a routine run on pages of a Mappe; return the name under which its progress is known. Raises NotFound."""
     mappe = visible_mappe(caller, session, mappe_id)
-    return enqueue_routine(session, mappe.id, wanted, caller.author, seen)
-
-
-def enqueue_routine(session: Session, mappe_id: int, wanted: RoutineWanted, author: str, seen: int) -> str:
-    """Have a routine run, as a person asked for who may take it back; return the name of the request."""
-    name, asked = uuid4().hex, wanted.model_dump(mode="json")
-    enqueue(session, JobKind.ROUTINE, mappe_id=mappe_id, name=name, wanted=asked, author=author, seen=seen)
+    name = uuid4().hex
+    _enqueue(session, mappe.id, name, wanted, caller.author, seen)
     return name
+
+
+def _enqueue(session: Session, mappe_id: int, name: str, wanted: RoutineWanted, author: str, seen: int) -> None:
+    asked = wanted.model_dump(mode="json")
+    enqueue(session, JobKind.ROUTINE, mappe_id=mappe_id, name=name, wanted=asked, author=author, seen=seen)
 
 
 def run_by_itself(store: Store, run_id: int) -> None:
@@ -91,12 +91,15 @@ def _enqueue_for(session: Session, run_id: int) -> None:
     ).limit(1)
     brought = select(Page.id).join(Page.capture).where(Capture.run_id == run_id, Page.mappe_id == mappe.id)
     pages = session.scalars(brought.order_by(Page.rank)).all()
-    if routine is None or not pages or session.scalar(been_run) is not None:
+    if routine is None or routine.removed_at is not None or not pages or session.scalar(been_run) is not None:
+        return
+    name = f"{run_id:032x}"  # the same for each time that the run is looked through: it is done once
+    if is_under_way(session, JobKind.ROUTINE, name):
         return
     wanted = RoutineWanted.model_validate(
         {"name": routine.name, "steps": routine.steps, "pages": list(pages), "run": run_id}
     )
-    enqueue_routine(session, mappe.id, wanted, run.author, mappe.change)
+    _enqueue(session, mappe.id, name, wanted, run.author, mappe.change)
 
 
 def routine_ran(caller: Caller, store: Store, mappe_id: int, name: str) -> RoutineRan:
@@ -149,7 +152,7 @@ def run_routine(
         found = examined_halves(store, known, halver.made.values(), compute, max_px, tell)
         _carry_out(caller, store, mappe_id, wanted, seen, found)
     except (NotFound, NotPossible, OperationRefused, ChangedMeanwhile, PictureRefused) as exc:
-        _refuse(caller, store, exc)
+        _refuse(caller, store, mappe_id, wanted, exc)
 
 
 @transaction
@@ -199,9 +202,16 @@ def _carry_out(
 
 
 @transaction
-def _refuse(caller: Caller, session: Session, why: PapiermappeError) -> RoutineRan:
-    """Say why a routine was not run; it is the answer of its request."""
-    del caller, session
+def _refuse(
+    caller: Caller, session: Session, mappe_id: int, wanted: RoutineWanted, why: PapiermappeError
+) -> RoutineRan:
+    """Say why a routine was not run: as the answer of its request, and where nobody waits for that, in the history."""
+    del caller
+    if wanted.run is not None:
+        params = {"name": wanted.name, "cause": why.message.model_dump(mode="json")}
+        machine_entry(
+            session, locked_mappe(MACHINE, session, mappe_id), message=Message(code="routine_not_run", params=params)
+        )
     return RoutineRan(over=True, refused=why.message)
 
 

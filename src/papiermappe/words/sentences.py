@@ -259,6 +259,7 @@ SENTENCES: dict[str, str | Plural] = {
     "note_document": N_("Another document seems to begin here"),
     "no_gutter": N_("None of these pages is known to be a spread. Draw the line at which to split it first."),
     "gutter_off_page": N_("The line must run down the page, from its top to its bottom. Nothing was changed."),
+    "routine_not_run": N_("The routine “{name}” of the ticket was not run: {cause}"),
     "routine_gone": N_("This routine is not there any more."),
     "routine_name_length": N_("A routine needs a name of at most {limit} letters."),
     "routine_name_taken": N_("There is a routine “{name}” already. Choose another name."),
