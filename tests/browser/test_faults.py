@@ -12,7 +12,8 @@ from tests.browser.conftest import Stack, assert_accessible
 from tests.browser.test_handling import chosen, click, in_order
 from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, do, scan
 
-from papiermappe.core.operations import SetAside, Turn
+from papiermappe.core.operations import SetAside, SetTone, Turn
+from papiermappe.core.treatment import Tone
 from papiermappe.message import Message
 from papiermappe.services import mappen, runs
 from papiermappe.services.caller import MACHINE
@@ -316,6 +317,12 @@ def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) 
     track = "const t = document.querySelector('.track');"
     until(lambda: driver.execute_script(f"{track} return t.scrollWidth - t.clientWidth - t.scrollLeft") < 200)
     assert driver.execute_script("return document.querySelector('.track').scrollLeft") > 100
+    # after a change of all pages also those out of sight show it, a moment later than those in sight
+    until(lambda: stack.desk(mappe).analysed, 60)
+    do(stack.store, mappe, SetTone(pages=tuple(stack.desk(mappe).order), tone=Tone.GREY), caller=BEN)
+    pictures = {page.picture for page in stack.desk(mappe).pages}
+    shown = "return [...document.querySelectorAll('[data-page] img')].map((img) => img.getAttribute('src'))"
+    until(lambda: {str(src).split("/")[-1].split("-")[0] for src in driver.execute_script(shown)} == pictures, 30)
 
 
 def test_a_hidden_window_lets_go_and_catches_up(

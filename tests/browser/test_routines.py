@@ -155,4 +155,7 @@ def test_a_ticket_runs_its_routine_when_all_pages_are_in(
     until(lambda: len(stack.desk(mappe).order) == 2 * SPREADS + 1, 60)
     assert stack.desk(mappe).undo == "Routine “Booklets” on 4 pages"
     driver.get(f"{stack.url}/mappen/{mappe}/intake")
-    until(lambda: "Then the routine" in driver.find_element(By.CSS_SELECTOR, ".ticket").text)
+    word = driver.find_element(By.CSS_SELECTOR, ".ticket select[data-name=routine]")
+    until(word.is_displayed)
+    assert [option.text for option in Select(word).options] == ["no routine", "Booklets"]
+    assert "Then run" in driver.find_element(By.CSS_SELECTOR, ".ticket").text

@@ -254,6 +254,15 @@ def test_a_booklet_is_split_and_lined_up_in_one_go() -> None:
     assert max(lefts) - min(lefts) <= 0.02
 
 
+def test_spreads_that_are_split_by_two_steps_are_all_told() -> None:
+    """The fronts first, then what is left: a draft of it must know both."""
+    wide = [spread(1), replace(spread(2), side=Side.BACK)]
+    ran = run([step("split", StepScope.FRONTS), step("split")], wide)
+    assert ran.split is not None
+    assert ran.split.pages == (1, 2)
+    assert sorted(ran.split.new_pages) == [10, 11, 20, 22]
+
+
 def test_a_fold_that_is_not_clear_is_left_for_a_look() -> None:
     ran = run([step("split")], [spread(1, confidence=0.3)])
     assert (ran.changes, [misfit.reason.code for misfit in ran.misfits]) == ({}, ["misfit_gutter_unsure"])

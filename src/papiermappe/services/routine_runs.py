@@ -117,11 +117,14 @@ def known_of(session: Session, mappe_id: int, wanted: RoutineWanted) -> Known:
     pages = pages_of(session, mappe_id)
     if not {page.id for page in pages}.intersection(wanted.pages):
         raise NotPossible("routine_no_pages")
-    runs = {run.id: ticket_of(run) for run in session.scalars(select(Run).where(Run.mappe_id == mappe_id))}
+    brought_by = select(Run).where(
+        Run.id.in_({page.capture.run_id for page in pages})
+    )  # pages come from other Mappen too
+    runs = {run.id: ticket_of(run) for run in session.scalars(brought_by)}
     return Known(
         [page_state(page, with_capture=True) for page in pages],
         {page.id: page.capture for page in pages},
-        {page.id: runs.get(page.capture.run_id) for page in pages},
+        {page.id: runs[page.capture.run_id] for page in pages},
     )
 
 

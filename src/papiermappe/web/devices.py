@@ -30,7 +30,7 @@ POINTS_PER_INCH = 72
 _SHEET = N_("{seconds} s a sheet")
 _SCANNED = N_("{size} a page")
 _FILED = N_("filed: Faithful {faithful}, Balanced {balanced}, Lean {lean}")
-_NONE = N_("none")
+_NONE = N_("no routine")
 _LEGIBLE = N_("reads {points} pt print")
 
 

@@ -68,6 +68,17 @@ def test_a_rule_that_runs_into_a_rim_stays(page: Pixels) -> None:
     assert not covered[:, px(8) :].any()
 
 
+def test_a_slanting_rim_is_wiped_to_where_it_thins_out(page: Pixels) -> None:
+    """Towards its end it is thinner than a pixel and blurred, so that nothing of it counts as dark."""
+    deep = 4.0 / 25.4 * DPI * (1 - np.arange(len(page)) / px(200))[:, None]
+    beside = np.arange(page.shape[1])[None, :]
+    share = np.clip(deep - beside, 0, 1)
+    scan = cv2.GaussianBlur(page * (1 - share) + 40 * share, (0, 0), 0.7).astype(np.uint8)
+    covered = wiped(scan)
+    assert not ((beside + 0.5 < deep) & ~covered).any()
+    assert not covered[px(212) :, px(2) :].any()
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()

@@ -35,7 +35,7 @@ class Replayed(NamedTuple):
     states: Mapping[int, PageState]
     """All pages as they are then."""
     split: SplitSpreads | None
-    """How spreads were split."""
+    """How spreads were split, by all steps that split some."""
 
 
 def replay(steps: Sequence[Step], pages: Sequence[PageState], wanted: Sequence[int], half: HalfMaker) -> Replayed:
@@ -129,7 +129,9 @@ class _Run:
             self.before[half.id] = self.states[half.id] = half
         self._wanted = (self._wanted - set(split.pages)) | set(split.new_pages)
         self._take(split.apply([*self._in_order(), *new]))
-        self.done_split = split
+        earlier = self.done_split.halves if self.done_split else ()
+        every = (*earlier, *halves)
+        self.done_split = SplitSpreads(pages=tuple(pair.spread for pair in every), halves=every)
 
     def _take(self, changes: Changes) -> None:
         for page, fields in changes.items():
