@@ -319,3 +319,49 @@ def test_checks_are_gone_through_by_one_key_and_put_away_for_good(
     until(lambda: "1 page checked and found to be fine" in driver.find_element(By.ID, "undo").text)
     ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
     until(lambda: driver.find_element(By.ID, "next-check").text.startswith("2 pages to check"))
+
+
+def test_corners_of_a_sheet_seen_at_an_angle_are_placed_by_mouse_and_keys(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    before = treatment(stack, mappe)
+    ActionChains(driver).send_keys("a").perform()
+    until(driver.find_element(By.ID, "corners").is_displayed)
+    ActionChains(driver).send_keys("u").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    assert_accessible(driver, "corners")
+    grip = driver.find_element(By.CSS_SELECTOR, "[data-grip=corner-0] .mark")
+    ActionChains(driver).click_and_hold(grip).move_by_offset(20, 10).move_by_offset(10, 5).release().perform()
+    until(lambda: treatment(stack, mappe).corners is not None)
+    placed = treatment(stack, mappe).corners
+    sheet = before.sheet
+    assert placed is not None
+    assert sheet is not None
+    assert placed[0][0] > sheet[0][0] + 5  # the corner has been moved right and down
+    assert placed[0][1] > sheet[0][1] + 2
+    assert placed[2] == pytest.approx(sheet[2], abs=1.5)  # the opposite one is where the frame had it
+    assert treatment(stack, mappe).crop is None
+    driver.execute_script("arguments[0].focus()", driver.find_element(By.CSS_SELECTOR, "[data-grip=corner-2]"))
+    ActionChains(driver).send_keys(Keys.ARROW_LEFT * 4).perform()
+    until(lambda: treatment(stack, mappe).corners != placed)
+    nudged = treatment(stack, mappe).corners
+    assert nudged is not None
+    assert nudged[2] == pytest.approx((placed[2][0] - 4, placed[2][1]), abs=0.06)  # four times 1 mm, in one step
+    ActionChains(driver).key_down(Keys.CONTROL).send_keys("z").key_up(Keys.CONTROL).perform()
+    until(lambda: treatment(stack, mappe).corners == placed)
+    driver.find_element(By.ID, "as-it-came").click()
+    until(lambda: treatment(stack, mappe) == before)
+
+
+def test_corners_that_cross_are_refused_in_words(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    before = treatment(stack, mappe)
+    ActionChains(driver).send_keys("a").perform()
+    until(driver.find_element(By.ID, "corners").is_displayed)
+    ActionChains(driver).send_keys("u").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 8)
+    left, right = (driver.find_element(By.CSS_SELECTOR, f"[data-grip=corner-{at}] .mark") for at in (0, 1))
+    start = left.location
+    ActionChains(driver).click_and_hold(left).move_to_element(right).move_by_offset(20, 0).release().perform()
+    until(lambda: "The corners are crossed" in driver.find_element(By.CSS_SELECTOR, "[role=alert]").text)
+    until(lambda: left.location == start)
+    assert treatment(stack, mappe) == before

@@ -86,8 +86,9 @@ def url(database_url: str, tmp_path: Path) -> Iterator[str]:
         time.sleep(0.05)
     yield f"http://127.0.0.1:{port}"
     server.should_exit = True
-    server.force_exit = True
+    server.force_exit = True  # a browser's streams do not end by themselves
     thread.join(20)
+    app.state.context.store.close()  # which a server that is made to end does not
 
 
 @pytest.fixture

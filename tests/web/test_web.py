@@ -76,15 +76,15 @@ def test_the_list_of_posts_is_whole() -> None:
     assert posts == set(POSTS)
 
 
-@pytest.mark.parametrize("path", POSTS)
 @pytest.mark.parametrize(
     "origin",
     ["http://evil.test", "null", "http://testserver.evil.test", "https://testserver", "http://[", "testserver", None],
 )
-def test_no_other_site_can_change_anything(path: str, origin: str | None, web: TestClient) -> None:
+def test_no_other_site_can_change_anything(origin: str | None, web: TestClient) -> None:
     del web.headers["Origin"]
-    answer = web.post(path, json={}, headers={"Origin": origin} if origin else {})
-    assert answer.status_code == 403
+    headers = {"Origin": origin} if origin else {}
+    answers = {path: web.post(path, json={}, headers=headers).status_code for path in POSTS}
+    assert answers == dict.fromkeys(POSTS, 403)
 
 
 @pytest.mark.parametrize("path", ["/", "/mappen/1/intake", "/nowhere", "/static/papiermappe.css"])

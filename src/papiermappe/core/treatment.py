@@ -8,7 +8,7 @@ resampling; whole-pixel crops and quarter turns do not resample at all.
 import hashlib
 import math
 from enum import StrEnum
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 import cv2
 import numpy as np
@@ -17,7 +17,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.perspective import rectified_size_px
-from papiermappe.core.clean.tone import adjusted, binarise, despeckle, whiten, without_show_through
+from papiermappe.core.clean.specks import despeckle
+from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
@@ -155,6 +156,23 @@ class Treatment(_Value):
         zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
         what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
+
+
+class CaptureSize(NamedTuple):
+    """How large a capture is."""
+
+    width_px: int
+    height_px: int
+    dpi: float
+
+    @property
+    def mm(self) -> tuple[float, float]:
+        """Its width and height in mm.
+
+        >>> CaptureSize(300, 600, 300.0).mm
+        (25.4, 50.8)
+        """
+        return px_to_mm(self.width_px, self.dpi), px_to_mm(self.height_px, self.dpi)
 
 
 def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox:

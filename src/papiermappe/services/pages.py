@@ -12,7 +12,7 @@ from papiermappe.core.order.dividers import CodeRule, meaning_of
 from papiermappe.core.order.numbers import numbers_of
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.printed import Printed
-from papiermappe.core.treatment import Treatment, flat_size_mm, page_size_mm
+from papiermappe.core.treatment import CaptureSize, Treatment, flat_size_mm, page_size_mm
 from papiermappe.store.models import Capture, IncomingFile, Page
 
 
@@ -37,6 +37,17 @@ def treatment_of(page: Page) -> Treatment:
 def analysis_of(page: Page) -> Analysis | None:
     """Return what the machine found on a page; None until it has been analysed."""
     return Analysis.model_validate(page.analysis) if page.analysis else None
+
+
+def analysis_of_sheet(page: Page) -> Analysis | None:
+    """Return what the machine found on a page whose places can be told: None also once it was made flat by hand."""
+    analysis = analysis_of(page)
+    return analysis if analysis and analysis.treatment.corners == treatment_of(page).corners else None
+
+
+def capture_size(capture: Capture) -> CaptureSize:
+    """Return how large a capture is."""
+    return CaptureSize(capture.width_px, capture.height_px, capture.dpi)
 
 
 def printed_on_page(page: Page) -> Printed | None:
@@ -65,7 +76,7 @@ def page_state(
 ) -> PageState:
     """Return a page as operations see it; what is left out need not have been loaded."""
     capture = page.capture if with_capture else None
-    analysis = analysis_of(page) if with_capture else None
+    analysis = analysis_of_sheet(page) if with_capture else None
     return PageState(
         id=page.id,
         mappe_id=page.mappe_id,
@@ -80,6 +91,7 @@ def page_state(
         begins=page.begins,
         accepted=tuple(page.accepted),
         scan_mm=_scan_mm(capture, page) if capture else (0.0, 0.0),
+        capture_size=capture_size(capture) if capture else None,
         printed_area=analysis.printed_area if analysis else None,
         dark_rims=analysis.dark_rims if analysis else (),
         found_gutter=analysis.spread.gutter if analysis and analysis.spread else None,

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.geometry import Quad
 from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.page_box import PageBox
@@ -27,7 +28,14 @@ from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import RULE
-from papiermappe.services.pages import analysis_of, page_facts, page_state, printed_on_page, treatment_of
+from papiermappe.services.pages import (
+    analysis_of,
+    analysis_of_sheet,
+    page_facts,
+    page_state,
+    printed_on_page,
+    treatment_of,
+)
 from papiermappe.services.pairing_by_itself import RunPairing
 from papiermappe.services.places import PagePlace, as_places, places
 from papiermappe.services.printed import PrintedPage
@@ -133,6 +141,8 @@ class PageDetail(BaseModel):
     scan_width_mm: float
     scan_height_mm: float
     frame: FrameView
+    sheet_corners: Quad
+    """On its scan: those from which it is made flat, or else those of its frame."""
     found_sides: SidesView | None
     """None where no sheet was found."""
     zones: list[ZoneView]
@@ -367,7 +377,7 @@ def _spread_kind(treatment: Treatment, analysis: Analysis | None) -> SpreadKind 
         return None
     if treatment.gutter is not None:
         return SpreadKind.BY_HAND
-    if analysis is None or analysis.spread is None:
+    if analysis is None or analysis.spread is None or analysis.treatment.corners != treatment.corners:
         return None
     return SpreadKind.SURE if analysis.spread.confidence >= SURE else SpreadKind.UNSURE
 
@@ -380,6 +390,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         number = session.scalar(select(Run.number).where(Run.id == capture.run_id))
         printed, gutter = printed_on_page(page), page_state(page, with_capture=True).gutter
         holders = _zone_holders(session, page.mappe_id) if treatment.zones else {}
+        of_sheet = analysis_of_sheet(page)
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     flat_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
     frame = page_box(*flat_mm, treatment)
@@ -391,7 +402,8 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
-        found_sides=_found_sides(analysis, flat_mm, frame, treatment.quarter_turns) if analysis else None,
+        sheet_corners=treatment.corners or frame.corners,
+        found_sides=_found_sides(of_sheet, flat_mm, frame, treatment.quarter_turns) if of_sheet else None,
         zones=[
             ZoneView(
                 name=zone.name,
@@ -403,8 +415,8 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
             for zone in treatment.zones
         ],
         gutter=frame.on_page(gutter, treatment.quarter_turns).round(2).tolist() if gutter else None,
-        block=_box_round(frame.on_page(analysis.printed_area, treatment.quarter_turns))
-        if analysis and analysis.printed_area
+        block=_box_round(frame.on_page(of_sheet.printed_area, treatment.quarter_turns))
+        if of_sheet and of_sheet.printed_area
         else None,
         run=number or 0,
         sheet=capture.sheet,

@@ -12,9 +12,10 @@ from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet, find_sheets
 from papiermappe.core.clean.sheet_frame import SheetFrame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
+from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.stray_light import stray_light
-from papiermappe.core.clean.tone import binarise, despeckle, whiten
+from papiermappe.core.clean.tone import binarise, whiten
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 
 __all__ = [

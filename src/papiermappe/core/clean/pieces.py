@@ -45,13 +45,13 @@ class Boxes(NamedTuple):
 def boxes_of(mask: Pixels) -> Boxes:
     """Return the boxes of all pieces of a mask (h, w), 0 = nothing, that touch at sides or corners."""
     count, labels = cv2.connectedComponents(mask, connectivity=8, ltype=cv2.CV_32S)
-    left, right, top, bottom = _boxes(np.ascontiguousarray(labels, np.int32), count)[:, 1:].astype(np.float64)
+    left, right, top, bottom = label_boxes(np.ascontiguousarray(labels, np.int32), count)[:, 1:].astype(np.float64)
     return Boxes(left, right, top, bottom)
 
 
 @njit("i4[:, ::1](i4[:, ::1], i8)", cache=True)
-def _boxes(labels: NDArray[np.int32], count: int) -> NDArray[np.int32]:
-    """Return left, right, top and bottom of each label, (4, count); those of label 0 mean nothing."""
+def label_boxes(labels: NDArray[np.int32], count: int) -> NDArray[np.int32]:
+    """Return left, right, top and bottom of each label of labels (h, w), (4, count); those of label 0 mean nothing."""
     boxes = np.zeros((4, count), np.int32)
     boxes[0], boxes[2] = labels.shape[1], labels.shape[0]
     for row in range(labels.shape[0]):

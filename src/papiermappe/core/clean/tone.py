@@ -1,12 +1,10 @@
-"""Ink and paper: bilevel, white paper, without specks."""
-
-from typing import cast
+"""Ink and paper: bilevel, white paper, brightness and contrast."""
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import PaperCells, paper_and_cover, paper_cells, paper_of
+from papiermappe.core.clean.background import PaperCells, paper_and_cover, paper_cells
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked, darkest_channel, shrunk, to_grey
 
@@ -17,8 +15,6 @@ BLACK_LEVELS = 90  # darker pixels are always ink
 LIGHTEST_INK, DARKEST_INK = 243.0, 40.0  # with paper at 255: the farthest that somebody can move the limit of ink
 WHITE_FROM = 222  # with paper at 255, brighter pixels become paper
 INK_FROM = 178  # darker pixels stay as they are
-SPECK_MM = 0.4
-ALONE_MM = 1.5
 
 
 def binarise(page: Pixels, dpi: float, ink_more: int = 0) -> NDArray[np.bool_]:
@@ -109,42 +105,3 @@ def _whitened(page: Pixels, dpi: float) -> tuple[Pixels, Pixels]:
     share[paper.covered] = 255
     gap = cv2.multiply(cv2.bitwise_not(level), share if level.ndim == 2 else cv2.merge([share] * 3), scale=1 / 255)
     return np.asarray(cv2.bitwise_not(gap), np.uint8), paper.colour
-
-
-def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPECK_MM) -> NDArray[np.bool_] | Pixels:
-    """Return the page without specks: small dots that stand alone.
-
-    A dot near other ink (of an i, a full stop) stays.
-
-    Args:
-        page: bilevel (h, w) bool, grey (h, w) or RGB (h, w, 3) uint8.
-        dpi: its resolution.
-        max_mm: the longest side of a speck.
-
-    Returns:
-        Of the page's own kind; in grey and colour, specks are filled with the paper around them.
-
-    Raises:
-        PictureRefused: not such a picture.
-    """
-    if isinstance(page, np.ndarray) and page.dtype == np.bool_ and page.ndim == 2:
-        return page & ~_specks(page.astype(np.uint8), dpi, max_mm)
-    picture = checked(cast(Pixels, page), dpi)
-    ink = binarise(picture, dpi)
-    specks = cv2.dilate(_specks(ink.astype(np.uint8), dpi, max_mm).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    clean = picture.copy()
-    clean[specks] = paper_of(picture, dpi)[specks]
-    return clean
-
-
-def _specks(ink: Pixels, dpi: float, max_mm: float) -> NDArray[np.bool_]:
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(ink, connectivity=8)
-    small = np.maximum(stats[:, cv2.CC_STAT_WIDTH], stats[:, cv2.CC_STAT_HEIGHT]) <= max(1.0, mm_to_px(max_mm, dpi))
-    small[0] = False
-    if count == 1 or not small.any():
-        return np.zeros(ink.shape, np.bool_)
-    is_speck = small[labels]
-    reach = 2 * round(mm_to_px(ALONE_MM, dpi)) + 1
-    other = cv2.dilate((ink & ~is_speck).astype(np.uint8), np.ones((reach, reach), np.uint8))
-    near_other = np.bincount(labels[is_speck & (other > 0)], minlength=count) > 0
-    return np.asarray((small & ~near_other)[labels], np.bool_)

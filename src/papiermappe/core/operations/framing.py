@@ -117,8 +117,8 @@ class UseFound(BaseOperation):
         names = ("quarter_turns", "turn_origin") if self.step == "turn" else (self.step,)
         changes = {}
         for page in self.named(pages):
-            if page.found is None:
-                continue
+            if page.found is None or (self.step != "turn" and page.found.corners != page.treatment.corners):
+                continue  # what was found on the capture says nothing of a sheet that was made flat by hand
             now, found = (value.model_dump(mode="json", include=set(names)) for value in (page.treatment, page.found))
             if now != found:
                 changes[page.id] = found

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from papiermappe.core.geometry import Quad
 from papiermappe.core.halves import GutterLine
 from papiermappe.core.order.places import Place, Side
-from papiermappe.core.treatment import SURE, Treatment, page_box
+from papiermappe.core.treatment import SURE, CaptureSize, Treatment, page_box
 from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 
@@ -51,6 +51,8 @@ class PageState:
     """The codes of warnings about it that a person has looked at: it is fine."""
     scan_mm: tuple[float, float] = (0.0, 0.0)
     """Width and height of its capture, or of the sheet on a photo once it is flat, where that is needed."""
+    capture_size: CaptureSize | None = None
+    """Of its capture, where that is needed."""
     printed_area: Quad | None = None
     """Corners of what is printed on it, where `scan_mm` measures, where that is needed and known."""
     dark_rims: tuple[Quad, ...] = ()

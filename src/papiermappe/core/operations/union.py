@@ -20,6 +20,7 @@ from papiermappe.core.operations.arranging import (
 )
 from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
+from papiermappe.core.operations.flattening import MakeFlat
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.rims import CleanBorders
@@ -38,6 +39,7 @@ Operation = Annotated[
     | Crop
     | Cut
     | Interleave
+    | MakeFlat
     | Move
     | MoveSides
     | MoveText

@@ -202,7 +202,7 @@ export function createFraming(mappe, snapsMm, tidy) {
 
     // ---- the angle; people read it as how the page is turned to be straight, counter-clockwise positive
 
-    get angle() { return -this.shownSkew; },
+    get angle() { return 0 - this.shownSkew; }, // which is never -0
     /** Turn the page, and send it when that has stopped. @param {number} degrees */
     turnBy(degrees) {
       this.begin();

@@ -1,6 +1,7 @@
 // The station Tidy: one page large, in mm, with its treatment.
 import { createBlock } from "../block.js";
 import { createCompare } from "../compare.js";
+import { createCorners } from "../corners.js";
 import { createFraming } from "../framing.js";
 import { createGutter } from "../gutter.js";
 import { get } from "../http.js";
@@ -31,6 +32,8 @@ export function tidy(mappe, pile, facts) {
     /** @type {any} */
     framing: null,
     /** @type {any} */
+    corners: null,
+    /** @type {any} */
     zones: null,
     /** @type {any} */
     gutter: null,
@@ -49,6 +52,7 @@ export function tidy(mappe, pile, facts) {
     init() {
       const station = { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() };
       this.framing = createFraming(mappe, facts.paper_lengths_mm, station);
+      this.corners = createCorners(mappe, station);
       this.zones = createZones(mappe, station);
       this.gutter = createGutter(mappe, station);
       this.block = createBlock(mappe, station);
@@ -73,7 +77,7 @@ export function tidy(mappe, pile, facts) {
     get known() { return this.detail && this.detail.page.id === mappe.current ? this.detail : null; },
 
     /** What changes the page by hand, on the page. */
-    get tools() { return [this.framing, this.zones, this.gutter, this.block]; },
+    get tools() { return [this.framing, this.corners, this.zones, this.gutter, this.block]; },
     /** Those of them that are drawn over the page as treated. */
     get drawn() {
       const unfolded = { spreads: this.gutter, margins: this.block }[/** @type {string} */ (this.part)];
@@ -109,7 +113,8 @@ export function tidy(mappe, pile, facts) {
       const page = this.page;
       if (pile.active) { this.drawPile(); return; }
       if (!page) return;
-      if (this.framingNow) { this.drawFraming(); return; }
+      if (this.framingNow) { this.drawOnScan(this.framing, t("Page {number}, its frame on the scan", { number: this.number })); return; }
+      if (this.cornersNow) { this.drawOnScan(this.corners, t("Page {number}, the corners of its sheet on the scan", { number: this.number })); return; }
       const scan = this.showsScan && this.known;
       const path = scan ? `/pages/${page.id}/scan-${page.scan}` : `/pages/${page.id}/${page.picture}`;
       this.viewer.show({
@@ -134,16 +139,16 @@ export function tidy(mappe, pile, facts) {
       } : { href: pile.picture, fullHref: pile.picture, width: current.width_mm, height: current.height_mm, dpi: 75, turned: 0, label: t("{pages} over one another", { pages: pages(current.done) }) });
       this.viewer.overlay(pile.shapes);
     },
-    drawFraming() {
+    /** @param {any} tool that works on the scan @param {string} label */
+    drawOnScan(tool, label) {
       this.viewer.compare(null);
-      const { page, framing, known } = this;
+      const { page, known } = this;
       const path = `/pages/${page.id}/scan-${known.page.scan}`;
       this.viewer.show({
-        href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`, ...framing.size, placed: framing.placed, dpi: page.dpi, turned: 0,
-        label: t("Page {number}, its frame on the scan", { number: this.number }),
+        href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`, ...tool.size, placed: tool.placed, dpi: page.dpi, turned: 0, label,
       });
-      this.viewer.overlay(framing.shapes);
-      this.viewer.grips(framing.grips);
+      this.viewer.overlay(tool.shapes);
+      this.viewer.grips(tool.grips);
     },
     get foundShapes() {
       const corners = this.treatment.crop?.corners ?? [];
@@ -156,6 +161,7 @@ export function tidy(mappe, pile, facts) {
     get caption() {
       if (pile.active && !pile.page) return pile.current ? t("What its pages share, {width} × {height} mm", { width: length(pile.current.width_mm), height: length(pile.current.height_mm) }) : "";
       if (!this.page) return "";
+      if (this.cornersNow) return t("The sheet on its scan; flat it is {width} × {height} mm", { width: length(this.page.width_mm), height: length(this.page.height_mm) });
       if (this.framingNow) return t("The page on its scan, {width} × {height} mm", { width: length(tenth(this.framing.frame.width)), height: length(tenth(this.framing.frame.height)) });
       const scan = this.showsScan && this.known;
       const [width, height] = scan ? [scan.scan_width_mm, scan.scan_height_mm] : [this.page.width_mm, this.page.height_mm];
@@ -166,7 +172,7 @@ export function tidy(mappe, pile, facts) {
     closer() { this.viewer.closer(); },
     farther() { this.viewer.farther(); },
     toggleScan() {
-      if (this.framing.on) this.framing.toggle();
+      this.leaveScan();
       this.showsScan = !this.showsScan;
       this.shownSince = performance.now();
       this.draw();
@@ -180,7 +186,7 @@ export function tidy(mappe, pile, facts) {
     },
     /** A line across the page, with the scan on its left. */
     toggleCompare() {
-      if (this.framing.on) this.toggleFraming();
+      this.leaveScan();
       this.showsScan = false;
       this.compare.toggle();
     },
@@ -190,14 +196,29 @@ export function tidy(mappe, pile, facts) {
     // ---- by hand, on the page
 
     get framingNow() { return Boolean(this.framing?.on && this.known); },
-    get viewerClass() { return this.framingNow ? "framing" : pile.active ? "pile-open" : ""; },
-    get framingOn() { return this.framing?.on ? "true" : "false"; },
-    get cannotFrame() { return !this.framing?.possible; },
-    toggleFraming() {
+    get cornersNow() { return Boolean(this.corners?.active); },
+    get viewerClass() { return this.framingNow || this.cornersNow ? "framing" : pile.active ? "pile-open" : ""; },
+    get framingOn() { return this.framing?.on || this.corners?.on ? "true" : "false"; },
+    get cannotFrame() { return !this.known; },
+    get cannotCompare() { return !this.framing?.possible; },
+    /** The frame of a scan; of a photo that was made flat, the corners of the sheet. */
+    toggleFraming() { this.toggleOnScan(this.corners.isFlat ? this.corners : this.framing); },
+    toggleCorners() { this.toggleOnScan(this.corners); },
+    /** @param {any} tool that works on the scan */
+    toggleOnScan(tool) {
+      const { on } = tool;
       this.showsScan = false;
       this.stopLaying();
-      this.framing.toggle();
+      this.leaveScan();
+      if (!on) tool.toggle();
+      else this.draw();
     },
+    /** What is changed on the scan is put away. */
+    leaveScan() { for (const tool of [this.framing, this.corners]) if (tool.on) tool.toggle(); },
+    get isFlat() { return Boolean(this.corners?.isFlat); },
+    get isNotFlat() { return !this.isFlat; },
+    get cornersPicture() { return this.cornersNow ? `/pages/${this.page.id}/${this.page.picture}-${facts.stage}.jpg` : null; },
+    asItCame() { this.corners.asItCame(); },
     /** Lay a line along a row of print; the next drag draws it. */
     toggleLaying() {
       if (this.laying) { this.stopLaying(); return; }
@@ -216,7 +237,7 @@ export function tidy(mappe, pile, facts) {
       const stops = this.drawing === does;
       this.stopLaying();
       if (stops) return;
-      if (this.framing.on) this.toggleFraming();
+      this.leaveScan();
       this.showsScan = false;
       this.draw();
       this.drawing = does;
@@ -255,7 +276,7 @@ export function tidy(mappe, pile, facts) {
       const part = /** @type {HTMLDetailsElement} */ (event.target);
       if (part.open) this.part = part.id;
       else if (this.part === part.id) this.part = "";
-      if (part.open && this.framing.on) this.toggleFraming();
+      if (part.open) this.leaveScan();
       if (part.open) part.scrollIntoView({ block: "nearest" });
       this.draw();
     },
@@ -272,7 +293,7 @@ export function tidy(mappe, pile, facts) {
     togglePile() {
       this.stopLaying();
       if (pile.active) { pile.close(); this.draw(); return; }
-      if (this.framing.on) this.toggleFraming();
+      this.leaveScan();
       this.zones.leave();
       this.showsScan = false;
       pile.open(this.pileTargets);
@@ -350,10 +371,13 @@ export function tidy(mappe, pile, facts) {
       else mappe.operate({ kind: "set_page_size", pages: this.targets, ...size, [name]: millimetres });
     },
     get turnByHand() { return this.treatment.turn_origin === "by_hand"; },
-    get skewByHand() { return this.treatment.straighten?.origin === "by_hand"; },
-    get cropByHand() { return this.treatment.crop?.origin === "by_hand"; },
+    get skewByHand() { return this.treatment.straighten?.origin === "by_hand" && !this.isFlat; },
+    get cropByHand() { return this.treatment.crop?.origin === "by_hand" || this.isFlat; },
     /** @param {string} step */
-    useFound(step) { mappe.operate({ kind: "use_found", pages: this.targets, step }); },
+    useFound(step) {
+      if (step === "crop" && this.isFlat) this.asItCame();
+      else mappe.operate({ kind: "use_found", pages: this.targets, step });
+    },
 
     // ---- its treatment
 
@@ -375,7 +399,10 @@ export function tidy(mappe, pile, facts) {
     get cropWord() { return this.treatment.crop?.on ? t("On") : t("Off"); },
     get waitingText() { return this.page?.analysed ? t("not found") : t("being examined…"); },
     get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
-    get cropOrigin() { return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText; },
+    get cropOrigin() {
+      if (this.isFlat) return t("flat, by hand");
+      return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText;
+    },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
       const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave", code: warning.code }));
