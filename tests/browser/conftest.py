@@ -21,7 +21,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import delivering, devices, mappen, runs
+from papiermappe.services import delivering, devices, mappen, moving, runs
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
@@ -38,6 +38,7 @@ class Stack:
         web_port, standin_port = free_ports(), free_ports(4)
         self.url = f"http://127.0.0.1:{web_port}"
         self.drawer = Drawer(standin_port)
+        self._scanned: dict[str, int] = {}
         settings = {
             **environment, "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
             "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_READS_AHEAD": "false",
@@ -86,6 +87,15 @@ class Stack:
     def desk(self, mappe: int) -> Desk:
         """Return a Mappe as it is."""
         return desk(self.store, mappe)
+
+    def copy_of(self, name: str, scan: Callable[[], int]) -> int:
+        """Return a new Mappe with the pages of one that is scanned the first time it is asked for, and left alone."""
+        if name not in self._scanned:
+            self._scanned[name] = scan()
+        original = self._scanned[name]
+        pages = self.desk(original).order
+        into = moving.Into(subject=name)
+        return moving.send(ANNA, self.store, original, pages, into, self.desk(original).view.cursor, as_copies=True)
 
     def logs(self) -> str:
         """Return what the processes have said."""

@@ -22,7 +22,7 @@ SPREADS = 4
 @pytest.fixture
 def booklet(stack: Stack, driver: Chrome, until: Until) -> Iterator[int]:
     """A cover and three spreads of a booklet, scanned from the glass and shown at Tidy."""
-    mappe = scan_booklet(stack, until, SPREADS)
+    mappe = stack.copy_of("Four spreads", lambda: scan_booklet(stack, until, SPREADS))
     driver.get(f"{stack.url}/mappen/{mappe}/tidy")
     until(lambda: driver.find_element(By.ID, "frame").is_enabled())
     yield mappe

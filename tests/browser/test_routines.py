@@ -26,7 +26,7 @@ def booklets(stack: Stack, driver: Chrome, until: Until) -> Iterator[Callable[[]
     """Scan a cover and three spreads, and show them at Tidy."""
 
     def scan() -> int:
-        mappe = scan_booklet(stack, until, SPREADS)
+        mappe = stack.copy_of("Three spreads", lambda: scan_booklet(stack, until, SPREADS))
         show(stack, driver, until, mappe)
         return mappe
 

@@ -14,7 +14,7 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.treatment import Origin, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
-from papiermappe.services import devices, mappen, runs
+from papiermappe.services import mappen, runs
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.views import page_detail
 from papiermappe.store.models import Mappe, Page
@@ -27,11 +27,17 @@ pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 @pytest.fixture
 def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
     """A Mappe with three sheets, shown at Tidy."""
-    number = mappen.open_mappe(ANNA, stack.store, "By hand")
-    stack.drawer.lay("lease")
-    device = next(card.id for card in devices.list_devices(ANNA, stack.store) if card.name == "Zaunkönig D60")
-    runs.start_run(ANNA, stack.store, number, device, TicketSettings(dpi=100))
-    until(lambda: len(stack.desk(number).order) == 6 and all(page.analysed for page in stack.desk(number).pages), 60)
+
+    def scan() -> int:
+        number = mappen.open_mappe(ANNA, stack.store, "By hand")
+        stack.drawer.lay("lease")
+        runs.start_run(ANNA, stack.store, number, stack.devices["zaunkoenig"], TicketSettings(dpi=100))
+        until(
+            lambda: len(stack.desk(number).order) == 6 and all(page.analysed for page in stack.desk(number).pages), 60
+        )
+        return number
+
+    number = stack.copy_of("By hand", scan)
     driver.get(f"{stack.url}/mappen/{number}/tidy")
     until(lambda: driver.find_element(By.ID, "frame").is_enabled())
     return number
@@ -362,6 +368,6 @@ def test_corners_that_cross_are_refused_in_words(stack: Stack, driver: Chrome, u
     left, right = (driver.find_element(By.CSS_SELECTOR, f"[data-grip=corner-{at}] .mark") for at in (0, 1))
     start = left.location
     ActionChains(driver).click_and_hold(left).move_to_element(right).move_by_offset(20, 0).release().perform()
-    until(lambda: "The corners are crossed" in driver.find_element(By.CSS_SELECTOR, "[role=alert]").text)
+    until(lambda: "The corners are crossed" in driver.find_element(By.CSS_SELECTOR, ".message").text)
     until(lambda: left.location == start)
     assert treatment(stack, mappe) == before
