@@ -2,7 +2,7 @@
 
 Everything runs as separate processes: PostgreSQL with fsync, a worker with its processes, web server, a browser.
 
-    python -m benchmarks.tidy [--pages 500] [--only pile,viewer,change,booklet]
+    python -m benchmarks.tidy [--pages 500] [--only pile,viewer,change,booklet] [--sheet FILE]
 """
 
 import argparse
@@ -30,12 +30,13 @@ def main() -> None:
     options.add_argument("--pages", type=int, default=500)
     options.add_argument("--only", default=",".join([*SECTIONS, "booklet"]))
     options.add_argument("--seed", type=int, default=SEED)
+    options.add_argument("--sheet", type=Path, help="write the booklet before and after, as one JPEG to be looked at")
     chosen = options.parse_args()
     only = chosen.only.split(",")
     print(f"{os.cpu_count()} cores, {datetime.now(UTC):%Y-%m-%d}")
     with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder, running(Path(folder)) as bench:
         if "booklet" in only:
-            show("booklet", booklets.measure(bench, chosen.seed))
+            show("booklet", booklets.measure(bench, chosen.seed, chosen.sheet))
         if set(only) & set(SECTIONS):
             pages = desk.bring_in(bench, chosen.pages, chosen.seed)
             for name in only:

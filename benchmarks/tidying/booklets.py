@@ -4,7 +4,9 @@ import os
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from decimal import Decimal
 from functools import partial
+from pathlib import Path
 
 import cv2
 import httpx
@@ -12,11 +14,13 @@ import numpy as np
 
 from benchmarks.second.spreads import SPREADS, wide_sheet
 from benchmarks.table import Row
+from benchmarks.tidying.contact_sheet import contact_sheet
 from benchmarks.tidying.desk import wait
 from benchmarks.whole_way import CLERK, TICKET, Bench
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.operations import AlignMargins, CleanBorders, DrawnZone, Operation, PutZones
 from papiermappe.core.operations.steps import Step, StepScope
+from papiermappe.core.order.places import Side
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.zones import ZoneKind
 from papiermappe.devices.model import Sides
@@ -30,11 +34,16 @@ KIND = "soft"
 TO_BIG_DPI = 2
 
 
-def measure(bench: Bench, seed: int) -> list[Row]:
-    """Return the figures."""
+def measure(bench: Bench, seed: int, sheet: Path | None) -> list[Row]:
+    """Return the figures; write a sheet with all spreads and pages where one is wanted."""
     with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
         captures = list(pool.map(partial(_spread, seed), range(COUNT)))
-    by_hand_s, parts = _timed_by_hand(bench, captures)
+    mappe, parts = _timed_by_hand(bench, captures)
+    by_hand_s = sum(took_s for _, took_s in parts)
+    if sheet:
+        pages = [cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR_RGB) for jpeg in _drawn(bench, mappe)]
+        before = [capture.pixels(8) for capture in captures]
+        sheet.write_bytes(encode_jpeg(contact_sheet(before, [np.asarray(page, np.uint8) for page in pages]), 85))
     routine_s = _timed_routine(bench, captures)
     return [
         Row(f"{COUNT} spreads: split, wiped, rims, lined up; machine time", f"{by_hand_s:.1f} s", "<= 60 s"),
@@ -70,8 +79,8 @@ def _lying(bench: Bench, mappe: int) -> list[int]:
     return [page.id for page in _now(bench, mappe).pages if not page.set_aside]
 
 
-def _timed_by_hand(bench: Bench, captures: list[CapturedPicture]) -> tuple[float, list[tuple[str, float]]]:
-    """Return the time of all steps, each until the desk has done with it, and of each of them."""
+def _timed_by_hand(bench: Bench, captures: list[CapturedPicture]) -> tuple[int, list[tuple[str, float]]]:
+    """Return the Mappe, and the time of each step, until the desk has done with it."""
     mappe = _arrived(bench, captures)
     parts: list[tuple[str, float]] = []
 
@@ -91,8 +100,8 @@ def _timed_by_hand(bench: Bench, captures: list[CapturedPicture]) -> tuple[float
     timed("pile laid, what it suggests wiped", lambda: _wipe(bench, mappe, do))
     timed("dark rims wiped", lambda: do(CleanBorders(pages=tuple(_lying(bench, mappe)))))
     timed("lined up", lambda: do(AlignMargins(pages=tuple(_lying(bench, mappe)), across="inner")))
-    timed("all pages drawn large", lambda: _draw(bench, mappe))
-    return sum(took_s for _, took_s in parts), parts
+    timed("all pages drawn large", lambda: _drawn(bench, mappe))
+    return mappe, parts
 
 
 def _wipe(bench: Bench, mappe: int, do: Callable[[Operation], None]) -> None:
@@ -115,12 +124,18 @@ def _wipe(bench: Bench, mappe: int, do: Callable[[Operation], None]) -> None:
             do(PutZones(pages=tuple(side.pages), zones=zones, drawn_on_mm=size_mm))
 
 
-def _draw(bench: Bench, mappe: int) -> None:
-    """Have all pages drawn as the viewer shows them."""
+def _drawn(bench: Bench, mappe: int) -> list[bytes]:
+    """Return all pages in their order as the viewer shows them, JPEG."""
+    drawn = []
+    now = sorted(_now(bench, mappe).pages, key=lambda page: (Decimal(page.rank), page.side is Side.BACK))
     with httpx.Client(trust_env=False, timeout=60, base_url=bench.web_url) as http:
-        for page in _now(bench, mappe).pages:
-            while http.get(f"/pages/{page.id}/{page.picture}-stage.jpg").status_code == 503:
+        for page in now:
+            if page.set_aside:
+                continue
+            while (answer := http.get(f"/pages/{page.id}/{page.picture}-stage.jpg")).status_code == 503:
                 pass
+            drawn.append(answer.content)
+    return drawn
 
 
 def _timed_routine(bench: Bench, captures: list[CapturedPicture]) -> float:

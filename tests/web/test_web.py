@@ -11,10 +11,12 @@ from threading import Thread
 import pytest
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
+from sqlalchemy import text
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, here, make, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, here, make, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.operations import Turn
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach
 from papiermappe.services import delivering, pictures, running_routines
@@ -27,11 +29,13 @@ from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
+from papiermappe.store.models import Page
 from papiermappe.web import device_watch
 from papiermappe.web.app import MODULES, create_app
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 from papiermappe.web.intake_list import IntakeList
+from papiermappe.web.under_way import UnderWay
 
 ORIGIN = {"Origin": "http://testserver"}
 HTML = {"Accept": "text/html"}
@@ -53,6 +57,13 @@ def pages(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> list[int
     return desk(store, mappe).order
 
 
+def jobs(store: Store, kind: str) -> list[object]:
+    """Return what the waiting jobs of a kind are about."""
+    waiting = text("select args from procrastinate_jobs where task_name = :kind and status = 'todo' order by id")
+    with store.begin() as session:
+        return list(session.scalars(waiting, {"kind": kind}))
+
+
 POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/split",
     "/mappen/1/subject", "/mappen/1/clear",
@@ -66,7 +77,7 @@ POSTS = [
     "/mappen/1/send", "/mappen/1/join",
     "/mappen/1/cut-into-mappen", "/code-rules", "/code-rules/1/remove",
     "/routines", "/routines/1", "/routines/1/remove", "/routines/1/take-back", "/routine-files",
-    "/mappen/1/routine-runs", "/mappen/1/routine-trials",
+    "/mappen/1/routine-runs", "/mappen/1/pictures", "/mappen/1/routine-trials",
 ]  # fmt: skip
 
 
@@ -339,6 +350,49 @@ def test_a_picture_is_waited_for_and_kept_for_ever(web: TestClient, store: Store
     before = web.get(f"/pages/{page.id}/{'0' * 32}-stage.jpg")  # by a window that has not heard of the change
     assert before.content == now.content
     assert before.headers["Cache-Control"] == "no-store"
+
+
+def test_pictures_of_several_pages_are_made_together(
+    web: TestClient, store: Store, mappe: int, pages: list[int]
+) -> None:
+    do(store, mappe, Turn(pages=tuple(pages), quarter_turns=1))
+    wanted = {"pages": [*pages, 9999], "size": "lane"}
+    assert web.post(f"/mappen/{mappe}/pictures", json=wanted).status_code == 204
+    assert jobs(store, "render_together") == [{"page_ids": pages, "size": "lane"}]
+    worker = Thread(
+        target=lambda: pictures.make_pictures(store, [*pages, 9999], PictureSize.LANE, here, DEFAULT_LIMIT_PX)
+    )
+    worker.start()
+    shown = [web.get(f"/pages/{page.id}/{page.picture}-lane.jpg") for page in desk(store, mappe).pages]
+    worker.join()
+    assert [answer.status_code for answer in shown] == [200] * 3
+    assert len({answer.content for answer in shown}) == 3
+    assert jobs(store, "render") == []  # they were under way, and only waited for
+    assert web.post(f"/mappen/{mappe}/pictures", json={"pages": [], "size": "lane"}).status_code == 422
+    assert web.post("/mappen/99/pictures", json=wanted).status_code == 404
+
+
+def test_a_picture_that_cannot_be_made_does_not_keep_the_others(store: Store, mappe: int, pages: list[int]) -> None:
+    do(store, mappe, Turn(pages=tuple(pages), quarter_turns=1))
+    first, second, third = desk(store, mappe).pages
+    with store.begin() as session:
+        capture = session.get_one(Page, second.id).capture
+        capture.sha256 = "0" * 64
+    store.blobs.keep(Blobs.capture_key("0" * 64), b"no picture")
+    pictures.make_pictures(store, pages, PictureSize.LANE, here, DEFAULT_LIMIT_PX)
+    made = [pictures.made_picture(store, page.picture, PictureSize.LANE) for page in (first, third)]
+    assert None not in made
+
+
+def test_what_was_asked_for_long_ago_is_asked_for_again(monkeypatch: pytest.MonkeyPatch) -> None:
+    now_s = 100.0
+    monkeypatch.setattr("papiermappe.web.under_way.time.monotonic", lambda: now_s)
+    under_way = UnderWay(1.5)
+    under_way.add([("a", "lane")])
+    assert ("a", "lane") in under_way
+    assert ("a", "stage") not in under_way
+    now_s = 101.6
+    assert ("a", "lane") not in under_way
 
 
 def test_a_torn_picture_is_made_again_and_never_served(store: Store, mappe: int, pages: list[int]) -> None:

@@ -35,6 +35,7 @@ from papiermappe.core.treatment import (
     page_size_mm,
     render,
 )
+from papiermappe.errors import PictureRefused
 
 SAMPLE_MM = 44.0, 25.0
 
@@ -73,6 +74,19 @@ def page_jpeg(
 ) -> bytes:
     """Return the page picture as a JPEG. Raises PictureRefused."""
     return encode_jpeg(render(capture, treatment, width_px), quality)
+
+
+def page_jpegs(
+    pages: Sequence[tuple[CapturedPicture, Treatment]], width_px: int | None, quality: int
+) -> list[bytes | None]:
+    """Return several page pictures as `page_jpeg` does; None in the place of one whose capture cannot be decoded."""
+    made: list[bytes | None] = []
+    for capture, treatment in pages:
+        try:
+            made.append(page_jpeg(capture, treatment, width_px, quality))
+        except PictureRefused:
+            made.append(None)
+    return made
 
 
 def page_for_file(

@@ -64,6 +64,10 @@ def tasks(
     def render(page_id: int, picture: str, size: str) -> None:
         pictures.make_picture(store, page_id, picture, PictureSize(size), pools.foreground, max_px)
 
+    @blueprint.task(name=JobKind.RENDER_TOGETHER, retry=RETRIED)
+    def render_together(page_ids: list[int], size: str) -> None:
+        pictures.make_pictures(store, page_ids, PictureSize(size), pools.foreground, max_px)
+
     @blueprint.task(name=JobKind.ESTIMATE_LEVELS, retry=RETRIED)
     def estimate_levels(mappe_id: int, page_id: int) -> None:
         levels.estimate_levels(store, mappe_id, page_id, pools.foreground, max_px)

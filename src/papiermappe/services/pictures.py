@@ -1,16 +1,18 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
+from collections.abc import Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
-from sqlalchemy.orm import Session
+from sqlalchemy import select
+from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import page_jpeg
+from papiermappe.core.pages import page_jpeg, page_jpegs
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Treatment
-from papiermappe.services.caller import Caller, visible_page
+from papiermappe.services.caller import Caller, visible_mappe, visible_page
 from papiermappe.services.errors import NotFound
 from papiermappe.services.pages import picture_name, treatment_of
 from papiermappe.services.transaction import transaction
@@ -18,6 +20,9 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page
 from papiermappe.store.queue import JobKind, enqueue
+
+TOGETHER = 4
+"""So many pictures are made by one job: fewer jobs cost less, and yet all processes have something to do."""
 
 
 class PictureSize(StrEnum):
@@ -76,6 +81,38 @@ def scan_picture(caller: Caller, store: Store, page_id: int, capture_id: int) ->
 def request_picture(_: Caller, session: Session, page_id: int, picture: str, size: PictureSize) -> None:
     """Have a picture of a page made."""
     enqueue(session, JobKind.RENDER, page_id=page_id, picture=picture, size=size.value)
+
+
+@transaction
+def request_pictures(
+    caller: Caller, session: Session, mappe_id: int, page_ids: Sequence[int], size: PictureSize
+) -> list[str]:
+    """Have the pictures of several pages of a Mappe made, some at a time; return their names.
+
+    Raises:
+        NotFound: there is no such Mappe.
+    """
+    visible_mappe(caller, session, mappe_id)
+    wanted = select(Page).where(Page.mappe_id == mappe_id, Page.id.in_(page_ids)).options(joinedload(Page.capture))
+    pages = {page.id: page for page in session.scalars(wanted)}
+    here = [page_id for page_id in page_ids if page_id in pages]
+    for first in range(0, len(here), TOGETHER):
+        enqueue(session, JobKind.RENDER_TOGETHER, page_ids=[*here[first : first + TOGETHER]], size=size.value)
+    return [picture_name(pages[page_id]) for page_id in here]
+
+
+def make_pictures(store: Store, page_ids: Sequence[int], size: PictureSize, compute: Compute, max_px: int) -> None:
+    """Make the pictures of pages as they are now, those that do not exist yet."""
+    with store.begin() as session:
+        pages = session.scalars(select(Page).where(Page.id.in_(page_ids)).options(joinedload(Page.capture))).all()
+    missing = {name: page for page in pages if made_picture(store, name := picture_name(page), size) is None}
+    sources = [(captured_picture(store, page.capture, max_px), treatment_of(page)) for page in missing.values()]
+    if not sources:
+        return
+    made = compute(page_jpegs, sources, size.width_px, THUMBNAIL_QUALITY)
+    for name, data in zip(missing, made, strict=True):
+        if data is not None:
+            store.blobs.cache(Blobs.picture_key(name, size), data)
 
 
 def make_picture(store: Store, page_id: int, picture: str, size: PictureSize, compute: Compute, max_px: int) -> None:

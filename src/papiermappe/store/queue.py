@@ -17,6 +17,7 @@ class JobKind(StrEnum):
     LOOK = "look"
     IMPORT = "import"
     RENDER = "render"
+    RENDER_TOGETHER = "render_together"
     ANALYSE = "analyse"
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
@@ -35,6 +36,7 @@ _PRIORITY = {
     JobKind.RECEIVE: 30,
     JobKind.LOOK: 30,
     JobKind.RENDER: 20,
+    JobKind.RENDER_TOGETHER: 20,
     JobKind.IMPORT: 15,
     JobKind.PILE: 12,
     JobKind.TRY_ROUTINE: 12,

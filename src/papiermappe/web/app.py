@@ -49,6 +49,7 @@ from papiermappe.web.intake_list import IntakeList
 from papiermappe.web.pictures import PictureLate
 from papiermappe.web.problem import PROBLEMS, problem
 from papiermappe.web.security import HEADERS, Guard
+from papiermappe.web.under_way import UnderWay
 from papiermappe.words import Words
 
 log = structlog.get_logger()
@@ -116,6 +117,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
         incoming=Incoming(settings.incoming_dir),
         hub=hub,
         pages=pages,
+        under_way=UnderWay(pictures.PATIENCE_S),
         words=spoken,
         templates=templates_in(spoken),
         limits=limits,

@@ -16,6 +16,7 @@ from papiermappe.settings import Settings
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.web.events import Hub
+from papiermappe.web.under_way import UnderWay
 from papiermappe.words import Words
 from papiermappe.words.scripts import script_catalogue
 
@@ -70,6 +71,8 @@ class Context:
     incoming: Incoming
     hub: Hub
     pages: PageCache
+    under_way: UnderWay
+    """Pictures that a window has had made several at a time."""
     words: Words
     templates: Jinja2Templates
     limits: Limits

@@ -1,6 +1,7 @@
 // The lanes: every sheet a column, its front above its back. Drawn by hand, since a Mappe may have hundreds of sheets and
 // mostly one of them changes: columns are kept by the pages of their sheet, and only what differs is touched.
 import { startDrag } from "./drag.js";
+import { send } from "./http.js";
 import { createSights } from "./sights.js";
 import { startSlide } from "./slide.js";
 import { t } from "./words.js";
@@ -58,7 +59,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     shown: null,
 
     init() {
-      sights = createSights(this.$refs.track);
+      sights = createSights(this.$refs.track, (pages) => send(`/mappen/${mappe.id}/pictures`, { pages, size: this.pictureSize }));
       mappe.on("pages", () => this.draw());
       cutting.onChange(() => this.draw());
       this.$watch("$store.sizes.at", () => { this.draw(); this.shown = null; this.$nextTick(() => this.show()); });
@@ -82,6 +83,8 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     get showsParts() { return cutting.active || mappe.documentCount > 1; },
     get lanesClass() { return [this.awaiting, this.showsParts ? "has-parts" : "", `pages-${sizes.name}`].join(" ").trim(); },
     get multiple() { return mappe.empty ? null : "true"; },
+
+    get pictureSize() { return facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane; },
 
     draw() {
       const grid = this.$refs.grid;
@@ -176,7 +179,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     fillCell(cell, page, side) {
       const number = page ? plain.numberOf(page.id) : 0;
       const turned = page ? plain.turned(page.id) : 0;
-      const size = facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane;
+      const size = this.pictureSize;
       const notes = page ? plain.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
       const said = notes.join("; ");
       if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size && cell.said === said) return;
@@ -198,7 +201,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       note.textContent = said;
       setAttribute(note, "title", said);
       leaf.querySelector(".number").textContent = String(number);
-      sights.show(cell.parentElement, picture, `/pages/${page.id}/${page.picture}-${size}.jpg`);
+      sights.show(cell.parentElement, picture, `/pages/${page.id}/${page.picture}-${size}.jpg`, page.id);
       picture.className = turned ? `turned-${turned}` : "";
     },
     mark() {

@@ -1,20 +1,40 @@
 // Pictures of many elements, those in sight first: the browser fetches few at a time, and each may have to be made.
 
 const REST_AFTER_MS = 900;
+const TOGETHER = 4; // fewer pictures are asked for one by one
 const AROUND = "60px";
 
-/** @param {HTMLElement} home in which elements are scrolled @returns what is told of elements, and of pictures in them */
-export function createSights(home) {
+/**
+ * @param {HTMLElement} home in which elements are scrolled
+ * @param {(pages: number[]) => Promise<unknown>} have has the pictures of pages made together, which is faster
+ * @returns what is told of elements, and of pictures in them
+ */
+export function createSights(home, have) {
   /** @type {Set<Element>} */
   const inSight = new Set();
   /** @type {Map<HTMLImageElement, string>} pictures that wait, and what they are to show */
   const waiting = new Map();
   let due = 0;
+  /** @type {Map<HTMLImageElement, { src: string, page: number }>} pictures in sight that are about to be asked for */
+  const next = new Map();
 
   /** @param {HTMLImageElement} picture @param {string} src */
   const show = (picture, src) => {
     waiting.delete(picture);
     if (picture.getAttribute("src") !== src) picture.setAttribute("src", src);
+  };
+  /** Those in sight change together where many pages were changed: then they are made together. */
+  const flush = async () => {
+    const wanted = [...next];
+    next.clear();
+    if (wanted.length >= TOGETHER) await have(wanted.map(([, { page }]) => page)).catch(() => { /* each is asked for below */ });
+    for (const [picture, { src }] of wanted) if (!next.has(picture)) show(picture, src);
+  };
+  /** @param {HTMLImageElement} picture @param {string} src @param {number} page */
+  const soon = (picture, src, page) => {
+    waiting.delete(picture);
+    if (!next.size) queueMicrotask(flush);
+    next.set(picture, { src, page });
   };
   const rest = () => { for (const [picture, src] of waiting) show(picture, src); };
   const observer = new IntersectionObserver((entries) => {
@@ -37,9 +57,11 @@ export function createSights(home) {
       inSight.delete(element);
       for (const picture of element.querySelectorAll("img")) waiting.delete(picture);
     },
-    /** Have a picture shown: at once where its element is in sight or it has shown nothing yet. @param {Element} element @param {HTMLImageElement} picture @param {string} src */
-    show(element, picture, src) {
-      if (inSight.has(element) || !picture.hasAttribute("src")) { show(picture, src); return; }
+    /** Have a picture of a page shown: at once where its element is in sight or it has shown nothing yet. @param {Element} element @param {HTMLImageElement} picture @param {string} src @param {number} page */
+    show(element, picture, src, page) {
+      if (picture.getAttribute("src") === src) { waiting.delete(picture); return; }
+      if (!picture.hasAttribute("src")) { show(picture, src); return; }
+      if (inSight.has(element)) { soon(picture, src, page); return; }
       waiting.set(picture, src);
       clearTimeout(due);
       due = window.setTimeout(rest, REST_AFTER_MS);
