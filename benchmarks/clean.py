@@ -13,6 +13,7 @@ from benchmarks.cleaning import (
     backs,
     colours,
     contact,
+    fills,
     gutters,
     margins,
     paces,
@@ -40,6 +41,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "margins": margins.measure,
     "photo": photographs.measure,
     "recurring": recurring.measure,
+    "fills": fills.measure,
     "rims": rims.measure,
     "pace": paces.measure,
 }

@@ -15,7 +15,7 @@ const wanted = new Set(pages);
 const before = new Map(pages.map((id) => [id, mappe.page(id).picture]));
 const began = performance.now();
 let answered = 0;
-const onScreen = () => [...document.querySelectorAll('.lanes img, .viewer-page image')].filter((image) => {
+const onScreen = () => [...document.querySelectorAll('.lanes img, .viewer-page image.page')].filter((image) => {
   const box = image.getBoundingClientRect();
   return box.width > 0 && box.right > 0 && box.left < innerWidth && box.bottom > 0 && box.top < innerHeight;
 });
@@ -28,7 +28,7 @@ const isShown = (image) => {
   return image instanceof HTMLImageElement ? image.complete && image.naturalWidth > 0 : loaded.has(href);
 };
 const loaded = new Set();
-const large = document.querySelector('.viewer-page image');
+const large = document.querySelector('.viewer-page image.page');
 large.addEventListener('load', () => loaded.add(large.getAttribute('href')));
 const look = () => {
   if (answered && onScreen().every(isShown)) { done([answered, performance.now() - began, onScreen().length]); return; }

@@ -46,7 +46,7 @@ def undo(driver: Chrome) -> None:
 
 def draw(driver: Chrome, start: tuple[int, int], by: tuple[int, int]) -> None:
     """Drag on the page: from an offset to its middle, in px."""
-    page = driver.find_element(By.CSS_SELECTOR, ".viewer-page image")
+    page = driver.find_element(By.CSS_SELECTOR, ".viewer-page image.page")
     steps = ActionChains(driver).move_to_element_with_offset(page, *start).click_and_hold()
     steps.move_by_offset(by[0] // 2, by[1] // 2).move_by_offset(
         by[0] - by[0] // 2, by[1] - by[1] // 2
@@ -162,7 +162,7 @@ def test_the_tone_is_adjusted_at_once_and_taken_back(stack: Stack, driver: Chrom
     driver.execute_script(
         "arguments[0].value = 30; arguments[0].dispatchEvent(new Event('input', {bubbles: true}))", slider
     )
-    picture = driver.find_element(By.CSS_SELECTOR, ".viewer-page image")
+    picture = driver.find_element(By.CSS_SELECTOR, ".viewer-page image.page")
     assert "tone-preview" in (picture.get_attribute("style") or "")
     assert treatments(stack, booklet)[1].contrast == 0
     driver.execute_script("arguments[0].dispatchEvent(new Event('change', {bubbles: true}))", slider)

@@ -195,7 +195,7 @@ def test_white_paper_for_all_pages_at_tidy(
 ) -> None:
     mappe, pages = desk
     driver.get(f"{stack.url}/mappen/{mappe}/tidy?page={pages[0]}")
-    picture = driver.find_element(By.CSS_SELECTOR, ".viewer-page image")
+    picture = driver.find_element(By.CSS_SELECTOR, ".viewer-page image.page")
     until(lambda: picture.get_attribute("href"))
     before = picture.get_attribute("href")
     everywhere = driver.find_elements(By.CSS_SELECTOR, ".scope button")[-1]

@@ -8,6 +8,7 @@ from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from tests.browser.conftest import Stack, assert_accessible
+from tests.browser.test_touch import middle, swipe
 from tests.helpers import ANNA
 
 from papiermappe.core.clean.findings import Finding, FindingKind
@@ -357,6 +358,26 @@ def test_corners_of_a_sheet_seen_at_an_angle_are_placed_by_mouse_and_keys(
     until(lambda: treatment(stack, mappe).corners == placed)
     driver.find_element(By.ID, "as-it-came").click()
     until(lambda: treatment(stack, mappe) == before)
+
+
+def test_a_side_and_an_area_are_dragged_by_finger(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    before = treatment(stack, mappe)
+    ActionChains(driver).send_keys("w").perform()
+    x, y = middle(driver, ".viewer-page image.page")
+    swipe(driver, (x - 40, y - 30), (x + 40, y + 30))
+    until(lambda: len(treatment(stack, mappe).zones) == 1)
+    drawn = treatment(stack, mappe).zones[0]
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-grip] .mark"))
+    x, y = middle(driver, "[data-grip=zone-middle] .mark")
+    swipe(driver, (x, y), (x + 30, y))
+    until(lambda: treatment(stack, mappe).zones[0] != drawn)
+    assert treatment(stack, mappe).zones[0].box()[0] > drawn.box()[0] + 5  # mm
+    ActionChains(driver).send_keys("a").perform()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 9)
+    x, y = middle(driver, "[data-grip=left] .mark")
+    swipe(driver, (x, y), (x + 40, y))
+    until(lambda: treatment(stack, mappe).crop != before.crop)
+    assert size_mm(stack, mappe)[0] < 205
 
 
 def test_corners_that_cross_are_refused_in_words(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:

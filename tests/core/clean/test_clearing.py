@@ -1,5 +1,6 @@
 """Areas that are cleared: what is inside becomes the paper around it, what is outside stays as it is."""
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -8,6 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean import Areas, clear
 from papiermappe.core.clean.clearing import cleared
+from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
 DPI = 150
@@ -164,3 +166,25 @@ def test_any_areas_change_nothing_outside_of_them(
     assert (mask[outside] == keep).all()
     clean = clear(page, areas, 75)
     assert np.array_equal(clean[~mask], page[~mask])
+
+
+@pytest.mark.parametrize(
+    ("beside", "paper"),
+    [
+        ((200, 60, 70), (244, 243, 238)),  # a picture above a hole in white paper
+        ((252, 252, 250), (221, 230, 242)),  # white paper above a hole in a tinted band
+    ],
+)
+def test_an_area_beside_another_colour_is_filled_with_its_own(
+    beside: tuple[int, int, int], paper: tuple[int, int, int]
+) -> None:
+    """The hole lies 1.5 mm from a border of colours: what is on the other side of it is not what the hole lies on."""
+    page = np.full((600, 600, 3), paper, np.uint8)
+    page[:200] = beside
+    page = np.clip(page + np.random.default_rng(4).normal(0, 2, page.shape), 0, 255).astype(np.uint8)
+    whole = page.copy()
+    cv2.circle(page, (300, 250), 36, (30, 30, 30), -1)
+    corners = np.array([(260, 210), (340, 210), (340, 290), (260, 290)]) / mm_to_px(1.0, DPI)
+    filled = clear(page, Areas(wiped=[corners]), DPI)[210:290, 260:340].astype(float)
+    assert np.abs(filled.mean(axis=(0, 1)) - whole[210:290, 260:340].mean(axis=(0, 1))).max() <= 2.0
+    assert np.abs(filled[:10].mean(axis=(0, 1)) - whole[210:220, 260:340].mean(axis=(0, 1))).max() <= 2.0

@@ -16,6 +16,10 @@ SOFT_MM = 0.5  # what is cleared may shade the paper this far beyond it
 PRINT_MM = 7.0  # whatever is narrower than this is not paper
 LEAST_LEVELS = 3  # below the brightest nearby, from which on a cell counts as paper
 NOISE_SHARE = 2.5  # the same, of how much the cells of a page differ from their neighbours
+RIM_MM = 3.0  # so far around an area it is looked what most of the paper beside it looks like
+LEAST_CELLS = 12
+USUAL_PERCENT = 60
+TINT_LEVELS, DARKER_LEVELS, LIGHTER_LEVELS = 6, 24, 14
 LITTLE = np.float32(0.03)  # weight of what is known from farther away
 SUBPIXELS = 4  # bits of the coordinates' fraction
 NARROW_MM = 1.7  # what is no wider is bridged: print that runs across it is carried on
@@ -165,6 +169,7 @@ def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels
     soft = cv2.dilate(soft, np.ones((reach, reach), np.uint8))
     touched = cv2.resize(soft, size, interpolation=cv2.INTER_AREA) > 0
     known = _is_paper(np.asarray(cells, np.uint8), touched, max(3, round(PRINT_MM / CELL_MM)) | 1)
+    known = _like_rim(cells.astype(np.float32), known, touched)
     carried = _carried(cells.astype(np.float32), known)
     levels = np.rint(carried).clip(0, 255).astype(np.uint8)
     paper = cv2.resize(levels, (size[0] * by, size[1] * by), interpolation=cv2.INTER_LINEAR)
@@ -186,6 +191,24 @@ def _is_paper(cells: Pixels, touched: NDArray[np.bool_], reach: int) -> NDArray[
         usual = float(np.median(below[~touched]))
         paper &= below <= max(LEAST_LEVELS, NOISE_SHARE * usual)
     return paper if paper.any() else ~touched
+
+
+def _like_rim(cells: NDArray[np.float32], known: NDArray[np.bool_], touched: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return those of the known cells that look as most of what is beside the area does, all where hardly any is known.
+
+    A picture, or a band of another tint, lies near it, but the area does not lie on it.
+    """
+    reach = 2 * round(RIM_MM / CELL_MM) + 1
+    beside = known & (cv2.dilate(touched.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0)
+    if np.count_nonzero(beside) < LEAST_CELLS:
+        return known
+    light = cells.mean(axis=2)
+    tint = cells - light[..., None]
+    lighter = light - np.percentile(light[beside], USUAL_PERCENT)
+    away = np.abs(tint - np.median(tint[beside], axis=0)).max(axis=2)
+    other = known & ((away > TINT_LEVELS) | (lighter < -DARKER_LEVELS) | (lighter > LIGHTER_LEVELS))
+    like = known & (cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)  # its neighbours are of both
+    return like if like.any() else known
 
 
 def _carried(cells: NDArray[np.float32], known: NDArray[np.bool_]) -> NDArray[np.float32]:

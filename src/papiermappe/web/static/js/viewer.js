@@ -12,14 +12,16 @@ const MARGIN_PX = 14;
 
 /**
  * @typedef {{ width: number, height: number, transform: string }} Placed the picture's own size in mm, and how it lies
- * @typedef {{ href: string, fullHref: string, width: number, height: number, dpi: number, label: string, turned: number, placed?: Placed }} Shown
+ * @typedef {{ page: number, href: string }} Small a small picture of the page, which is shown until the large one is there
+ * @typedef {{ href: string, fullHref: string, small?: Small, width: number, height: number, dpi: number, label: string, turned: number, placed?: Placed }} Shown
  */
 
 /** @param {HTMLElement} home an element that is positioned */
 export function createViewer(home) {
   const svg = make("svg", { class: "viewer-page", tabindex: "0", role: "img" });
   const sheet = make("g", {});
-  const picture = make("image", { preserveAspectRatio: "none" });
+  const small = make("image", { preserveAspectRatio: "none" });
+  const picture = make("image", { class: "page", preserveAspectRatio: "none" });
   const other = make("image", { preserveAspectRatio: "none" });
   const uncovered = make("rect", { x: "0", y: "0" });
   const clip = make("clipPath", { id: "compare-clip" });
@@ -36,7 +38,7 @@ export function createViewer(home) {
   const transfer = make("feComponentTransfer", {});
   transfer.append(...levels);
   filter.append(transfer);
-  sheet.append(picture, compared, layers, grips.group);
+  sheet.append(small, picture, compared, layers, grips.group);
   svg.append(filter, clip, sheet);
   home.append(svg, rulers);
 
@@ -138,6 +140,7 @@ export function createViewer(home) {
     pan(step[0], step[1]);
   });
   for (const image of [picture, other]) image.addEventListener("error", () => again(image));
+  picture.addEventListener("load", () => picture.removeAttribute("visibility"));
   new ResizeObserver(draw).observe(home);
 
   return {
@@ -151,13 +154,20 @@ export function createViewer(home) {
       if (!next) return;
       if (!sameSize && !(next.placed && before?.placed)) zoom = 0;
       if (before?.href !== next.href) picture.style.filter = "";
+      if (next.small && before && before.small?.page !== next.small.page) {
+        picture.setAttribute("visibility", "hidden"); // the page before is not shown in the place of this one
+        small.setAttribute("href", next.small.href);
+      }
       if (loadedFull !== next.fullHref) {
         loadedFull = "";
         picture.setAttribute("href", next.href);
       }
-      picture.setAttribute("width", String(next.placed?.width ?? next.width));
-      picture.setAttribute("height", String(next.placed?.height ?? next.height));
-      picture.setAttribute("transform", next.placed ? next.placed.transform : next.turned ? `rotate(${-90 * next.turned} ${next.width / 2} ${next.height / 2})` : "");
+      small.toggleAttribute("hidden", !next.small);
+      for (const image of [small, picture]) {
+        image.setAttribute("width", String(next.placed?.width ?? next.width));
+        image.setAttribute("height", String(next.placed?.height ?? next.height));
+        image.setAttribute("transform", next.placed ? next.placed.transform : next.turned ? `rotate(${-90 * next.turned} ${next.width / 2} ${next.height / 2})` : "");
+      }
       svg.setAttribute("aria-label", next.label);
       draw();
     },

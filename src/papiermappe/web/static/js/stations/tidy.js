@@ -17,7 +17,7 @@ const LEAST_MM = 0.5;
 const HELD_MS = 350;
 const READY_AFTER_MS = 250;
 
-/** @param {any} mappe @param {any} pile the pile view @param {{ stage: string, full: string, paper_lengths_mm: number[] }} facts */
+/** @param {any} mappe @param {any} pile the pile view @param {{ lane: string, stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, pile, facts) {
   let readying = 0;
   let checking = false;
@@ -119,6 +119,7 @@ export function tidy(mappe, pile, facts) {
       const path = scan ? `/pages/${page.id}/scan-${page.scan}` : `/pages/${page.id}/${page.picture}`;
       this.viewer.show({
         href: `${path}-${facts.stage}.jpg`, fullHref: `${path}-${facts.full}.jpg`,
+        ...(scan ? {} : { small: { page: page.id, href: `${path}-${facts.lane}.jpg` } }),
         width: scan ? scan.scan_width_mm : page.width_mm, height: scan ? scan.scan_height_mm : page.height_mm,
         dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
