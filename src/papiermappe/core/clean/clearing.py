@@ -1,6 +1,7 @@
 """Clearing areas of a page, as if nothing had been there: they are filled with the colour of the paper around them."""
 
 from collections.abc import Sequence
+from functools import reduce
 from typing import NamedTuple
 
 import cv2
@@ -202,11 +203,14 @@ def _like_rim(cells: NDArray[np.float32], known: NDArray[np.bool_], touched: NDA
     beside = known & (cv2.dilate(touched.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0)
     if np.count_nonzero(beside) < LEAST_CELLS:
         return known
-    light = cells.mean(axis=2)
-    tint = cells - light[..., None]
+    channels = cv2.split(cells)
+    light = np.asarray(reduce(cv2.add, channels), np.float32) / np.float32(len(channels))
     lighter = light - np.percentile(light[beside], USUAL_PERCENT)
-    away = np.abs(tint - np.median(tint[beside], axis=0)).max(axis=2)
-    other = known & ((away > TINT_LEVELS) | (lighter < -DARKER_LEVELS) | (lighter > LIGHTER_LEVELS))
+    other = (lighter < -DARKER_LEVELS) | (lighter > LIGHTER_LEVELS)
+    for channel in channels if len(channels) > 1 else ():
+        tint = np.asarray(channel, np.float32) - light
+        other |= np.abs(tint - np.median(tint[beside])) > TINT_LEVELS
+    other &= known
     like = known & (cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)  # its neighbours are of both
     return like if like.any() else known
 

@@ -2,6 +2,7 @@
 
 import cv2
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import PaperCells, paper_and_cover, paper_cells
@@ -103,5 +104,31 @@ def _whitened(page: Pixels, dpi: float) -> tuple[Pixels, Pixels]:
     keeps = np.clip((WHITE_FROM - np.arange(256)) / (WHITE_FROM - INK_FROM), 0, 1)
     share = cv2.LUT(darkest_channel(np.asarray(level, np.uint8)), np.rint(255 * keeps).astype(np.uint8))
     share[paper.covered] = 255
-    gap = cv2.multiply(cv2.bitwise_not(level), share if level.ndim == 2 else cv2.merge([share] * 3), scale=1 / 255)
-    return np.asarray(cv2.bitwise_not(gap), np.uint8), paper.colour
+    whitened = np.empty(page.shape, np.uint8)
+    _pale(*(np.asarray(part, np.uint8).reshape(-1) for part in (level, share, whitened)))
+    return whitened, paper.colour
+
+
+@njit("u1(u1, u1)", inline="always")
+def _nearer_white(level: int, share: int) -> int:
+    gap = np.uint32(255 - level) * np.uint32(share) + np.uint32(128)
+    return int(255 - ((gap + (gap >> np.uint32(8))) >> np.uint32(8)))  # the gap / 255, rounded
+
+
+@njit("void(u1[::1], u1[::1], u1[::1])", cache=True)
+def _pale(level: NDArray[np.uint8], share: NDArray[np.uint8], whitened: NDArray[np.uint8]) -> None:
+    """Bring levels nearer to white: of what lacks, a share of 255 is kept.
+
+    Args:
+        level: of all channels of all pixels.
+        share: of each pixel.
+        whitened: is filled, as long as `level`.
+    """
+    if level.size == share.size:
+        for at in range(share.size):
+            whitened[at] = _nearer_white(level[at], share[at])
+        return
+    for at in range(share.size):  # no loop over the three channels: so it is compiled to work on many pixels at once
+        whitened[3 * at] = _nearer_white(level[3 * at], share[at])
+        whitened[3 * at + 1] = _nearer_white(level[3 * at + 1], share[at])
+        whitened[3 * at + 2] = _nearer_white(level[3 * at + 2], share[at])
