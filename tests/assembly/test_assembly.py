@@ -67,6 +67,9 @@ def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
     assert report.byte_size == request.out.stat().st_size
     assert [page.words for page in report.pages] == [1, 1, 1]
     assert all(page.byte_size and page.made_of for page in report.pages)
+    told = report.model_dump(mode="json", context={"words": Words.of("en")})["proposals"]
+    assert told["kind"] == {"value": "lease", "confidence": 0.75, "from": "Lease"}
+    assert told["date"] is None
     with pikepdf.open(request.out) as pdf, pdf.open_outline() as outline:
         assert [round(float(page.mediabox[3]) / 72 * 25.4) for page in pdf.pages] == [297] * 3
         assert [item.title for item in outline.root] == ["page-0", "page-1", "page-2"]
@@ -122,6 +125,7 @@ def test_a_page_that_cannot_be_read_by_the_recogniser_is_in_the_file(files: list
     request = AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.pdf", languages=("eng",))
     report = made(request, FakeRecogniser(LEASE, breaks_off_at=range(99)))
     assert [page.unread.code for page in report.pages] == ["recogniser_too_slow"] * 3
+    assert report.proposals is None
     with pikepdf.open(request.out) as pdf:
         assert len(pdf.pages) == 3
     unread = made(request.model_copy(update={"out": tmp_path / "b.pdf"})).pages[0].unread

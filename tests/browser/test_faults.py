@@ -220,6 +220,7 @@ def test_a_command_survives_a_lost_connection_and_is_done_once(
 ) -> None:
     mappe, pages = desk
     stack.kill("web")
+    driver.execute_async_script("Alpine.store('moving').load().then(arguments[0])")  # a question, which no one answers
     click(driver, pages[0])
     press(driver, "r")
     until(lambda: "No connection." in driver.find_element(By.CSS_SELECTOR, ".lost").text)

@@ -11,6 +11,7 @@ from papiermappe.core.encode.level import Level
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
+from papiermappe.core.reading.proposals import Proposals
 from papiermappe.message import Message
 
 DEFAULT_LANGUAGES = ("eng",)
@@ -134,6 +135,8 @@ class PartReport(BaseModel):
     name: str
     file: str
     pages: list[PlaceInFile]
+    proposals: Proposals | None = None
+    """What its first page says of it; None where that was not read."""
 
 
 class MisfitReport(BaseModel):
@@ -191,6 +194,8 @@ class Report(PairsReport):
     """Result of a request."""
 
     out: tuple[str, ...]
+    proposals: Proposals | None = None
+    """What the first page says of the document, with which it could be named; None where it was not read."""
     parts: list[PartReport] | None = None
     """The documents that the pages were cut into; None where that was not asked for."""
     pages: tuple[PageReport, ...]

@@ -38,6 +38,7 @@ from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
+from papiermappe.core.reading.proposals import Proposals, proposals_of
 from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import SURE, Tone, Treatment, page_size_mm
 from papiermappe.devices.errors import FileRefused
@@ -83,6 +84,7 @@ class Assembly:
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
+        self._proposals: Proposals | None = None
         self._parts: list[PartReport] | None = None if request.cut is None else []
         self._treatments = Treatments(request, self._analyses, compute)
 
@@ -103,6 +105,7 @@ class Assembly:
             for out, sources in self._documents(folder):
                 pages = self._reported(make_pages(sources, self, spec, self._compute))
                 if (first := next(pages, None)) is not None:
+                    self._propose(first.page.text)
                     write = self._write_each if kind.has_one_page else self._write_one
                     written += write(out, first, pages)
         if not written:
@@ -110,6 +113,7 @@ class Assembly:
             raise NothingToAssemble("nothing_to_assemble", causes=causes)
         return Report(
             out=tuple(str(file) for file in written),
+            proposals=self._proposals,
             parts=self._parts,
             pages=tuple(self._reports),
             byte_size=sum(file.stat().st_size for file in written),
@@ -178,6 +182,15 @@ class Assembly:
         except RecogniserError:
             return None
         return turn if turn is not None and turn.confidence >= SURE else None
+
+    def _propose(self, text: PageText | None) -> None:
+        """Note what the first page of a document says of it, where it was read."""
+        if text is None:
+            return
+        found = proposals_of(text)
+        self._proposals = self._proposals or found
+        if self._parts:
+            self._parts[-1] = self._parts[-1].model_copy(update={"proposals": found})
 
     def _documents(self, folder: PageFolder) -> Iterator[tuple[Path, Iterable[SourcePage]]]:
         """Yield each file that is made, and the pages that go into it."""

@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.page_text import Block, PageText
@@ -48,6 +49,15 @@ def opens_a_document(line: str) -> bool:
     return any(pattern.search(line) for pattern in (_SUBJECT, _OPENING, _OPENING_NUMBER))
 
 
+def opens_with_salutation(line: str) -> bool:
+    """Return whether a line is the salutation of a letter.
+
+    >>> opens_with_salutation("Sehr geehrte Frau Quarrington,")
+    True
+    """
+    return _SALUTATION.search(line) is not None
+
+
 def closes_a_letter(line: str) -> bool:
     """Return whether a line is one that letters end with.
 
@@ -57,21 +67,42 @@ def closes_a_letter(line: str) -> bool:
     return _CLOSING.search(line) is not None
 
 
-def title_of(page: PageText) -> str:
+class SubjectFound(NamedTuple):
+    """What a document is about, and what told it."""
+
+    subject: str
+    confidence: float
+    """0 to 1; from 0.5 it is sure."""
+    line: str
+
+
+def subject_of(page: PageText) -> SubjectFound | None:
     """Return the subject line of a page, the line above its salutation, or else its largest heading in the upper half.
 
-    That of a letterhead is taken only where there is no other. Empty where there is none.
+    That of a letterhead is taken only where there is no other. None where there is none.
     """
     for line in page.lines():
         if subject := _SUBJECT.search(line.text.strip()):
-            return _short(subject[1])
+            return SubjectFound(_short(subject[1]), 0.95, line.text.strip())
     if before := _before_salutation(page):
-        return _short(before)
+        return SubjectFound(_short(before), 0.85, before)
+    heading = _heading(page)
+    return SubjectFound(_short(heading), 0.5 if heading not in _letterhead(page) else 0.2, heading) if heading else None
+
+
+def title_of(page: PageText) -> str:
+    """Return what a page is about as `subject_of` does; empty where nothing tells."""
+    found = subject_of(page)
+    return found.subject if found else ""
+
+
+def _heading(page: PageText) -> str:
+    """Return the largest heading in the upper half, one of the letterhead only where there is no other."""
     above_mm = UPPER_SHARE * page.height_mm
     upper = page.model_copy(update={"blocks": tuple(block for block in page.blocks if _top_mm(block) < above_mm)})
     headings = [found for found in elements_of(upper) if isinstance(found, Heading) and _is_words(found.text)]
     below = [found for found in headings if found.text not in _letterhead(page)] or headings
-    return _short(min(below, key=lambda heading: heading.level).text) if below else ""
+    return min(below, key=lambda heading: heading.level).text if below else ""
 
 
 def language_of(lines: Sequence[str]) -> str | None:

@@ -4,22 +4,18 @@ import re
 from collections.abc import Iterable, Iterator
 from datetime import date
 from enum import StrEnum
-from functools import cache
 from itertools import islice
 from typing import Annotated
 
-from babel.core import Locale, UnknownLocaleError
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.naming import MAX_SUBJECT
-from papiermappe.core.reading.languages import language
+from papiermappe.core.reading.dates import dates_on
 from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
 HIGHEST_NUMBER = 9999
-YEARS = range(1900, 2100)
-MONTHS = 12
 MAX_DATES = 5
 HEAD_SHARE = 0.2
 LONG_LINE = 9  # a line of so many words at the top of a page is not of its head, but of its text
@@ -38,10 +34,6 @@ _ALONE = re.compile(r"^[\W_]*(\d{1,4})[\W_]*$")
 _AT_ENDS = re.compile(r"^(\d{1,4})\s+\D|\D\s+(\d{1,4})$")
 
 _LETTERS = re.compile(r"[^\W\d_]{3,}")
-
-_YEAR_FIRST = re.compile(r"\b(?P<year>\d{4})-(?P<month>\d{1,2})-(?P<day>\d{1,2})\b")
-_DOTTED = re.compile(r"\b(?P<day>\d{1,2})\.\s?(?P<month>\d{1,2})\.\s?(?P<year>\d{4})\b")
-_SLASHED = re.compile(r"\b(?P<one>\d{1,2})/(?P<two>\d{1,2})/(?P<year>\d{4})\b")
 
 
 class NumberKind(StrEnum):
@@ -99,7 +91,7 @@ def printed_on(page: PageText) -> Printed:
     running = [text for text in texts if len(text.split()) >= RUNNING_WORDS]
     return rims.model_copy(
         update={
-            "dates": tuple(dict.fromkeys(_dates(page)))[:MAX_DATES],
+            "dates": tuple(dict.fromkeys(dates_on(page)))[:MAX_DATES],
             "begins_within": running[0].lstrip("-\u2013\u2014\u201c\"'(")[:1].islower() if running else None,
             "ends_within": running[-1].rstrip("”\"')»")[-1:] not in SENTENCE_ENDS if running else None,
             "title": title_of(page),
@@ -148,64 +140,3 @@ def _numbers_in(line: str) -> Iterator[PageNumber]:
     else:
         for found in _AT_ENDS.finditer(line):
             yield PageNumber(number=int(found[1] or found[2]), kind=NumberKind.AT_END)
-
-
-def _dates(page: PageText) -> Iterator[date]:
-    """Yield dates; those of which it is open which number is the day and which the month are left out."""
-    months = {name: number for code in page.languages for name, number in _months(code).items()}
-    for line in page.lines():
-        for _, year, month, day in sorted(_dates_in(line.text, months)):
-            if (read := _date(year, month, day)) is not None:
-                yield read
-
-
-def _dates_in(line: str, months: dict[str, int]) -> Iterator[tuple[int, int, int, int]]:
-    """Yield where in a line what may be a date begins, its year, month and day."""
-    for way in (_YEAR_FIRST, _DOTTED):
-        for found in way.finditer(line):
-            yield found.start(), int(found["year"]), int(found["month"]), int(found["day"])
-    for found in _SLASHED.finditer(line):
-        yield found.start(), int(found["year"]), *_month_and_day(int(found["one"]), int(found["two"]))
-    for found in _spelled(tuple(months)).finditer(line) if months else ():
-        month = months[(found["month"] or found["month_first"]).lower()]
-        yield found.start(), int(found["year"]), month, int(found["day"] or found["day_second"])
-
-
-def _month_and_day(one: int, two: int) -> tuple[int, int]:
-    """Return month and day where only one way round can be; else 0 and 0, which is no date."""
-    if one > MONTHS or one == two:
-        return two, one
-    return (one, two) if two > MONTHS else (0, 0)
-
-
-def _date(year: int, month: int, day: int) -> date | None:
-    if year not in YEARS:
-        return None
-    try:
-        return date(year, month, day)
-    except ValueError:
-        return None
-
-
-@cache
-def _months(code: str) -> dict[str, int]:
-    """Return the names of the months in a language, in lower case, long and short."""
-    try:
-        locale = Locale.parse(language(code).tag)
-    except (UnknownLocaleError, ValueError):
-        return {}
-    return {
-        str(name).lower().rstrip("."): number
-        for use in ("format", "stand-alone")
-        for width in ("abbreviated", "wide")
-        for number, name in locale.months[use][width].items()
-    }
-
-
-@cache
-def _spelled(months: tuple[str, ...]) -> re.Pattern[str]:
-    """Return what finds a date with one of these names of months."""
-    names = "|".join(re.escape(name) for name in sorted(months, key=len, reverse=True))
-    day_first = rf"(?P<day>\d{{1,2}})(?:st|nd|rd|th|\.|er|º)?\s+(?:de\s+)?(?P<month>{names})\b\.?,?"
-    month_first = rf"\b(?P<month_first>{names})\b\.?\s+(?P<day_second>\d{{1,2}})(?:st|nd|rd|th)?,"
-    return re.compile(rf"(?:\b{day_first}|{month_first})\s+(?:de\s+)?(?P<year>\d{{4}})\b", re.I)

@@ -15,6 +15,9 @@ export class Refused extends Error {
   }
 }
 
+/** There was no answer: that is said by the window as a whole, and heals by itself. */
+export class Lost extends Error {}
+
 /** @param {number} ms */
 export function pause(ms) { return new Promise((resolve) => { setTimeout(resolve, ms); }); }
 
@@ -27,7 +30,7 @@ export async function read(answer) {
 
 /** @param {string} path */
 export async function get(path) {
-  return read(await fetch(path, { headers: { Accept: "application/json" } }));
+  return read(await fetch(path, { headers: { Accept: "application/json" } }).catch(() => { throw new Lost(path); }));
 }
 
 /**

@@ -1,5 +1,5 @@
 // One Mappe: what is known of it, what is selected, and the commands that change it. No drawing here.
-import { get, Refused, send } from "./http.js";
+import { get, Lost, Refused, send } from "./http.js";
 import { compareRanks } from "./ranks.js";
 import { pages as pagesInWords, t } from "./words.js";
 
@@ -309,6 +309,7 @@ export function createMappe(event, facts) {
     },
     /** @param {unknown} error */
     complain(error) {
+      if (error instanceof Lost) return;
       this.problem = error instanceof Refused ? error.message : t("That did not work. Nothing was changed.");
     },
     clearProblem() { this.problem = ""; },

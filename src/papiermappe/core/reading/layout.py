@@ -1,0 +1,77 @@
+"""Where lines stand on a page: rows, columns, and how large their letters are."""
+
+from collections.abc import Sequence
+
+from papiermappe.core.reading.page_text import BoxMm, Line, PageText
+
+GAP_MM = 90.0  # what stands farther to the right does not belong to a label
+BELOW_MM = 8.0
+
+
+def height_mm(line: Line) -> float:
+    """Return how high a line is: the height of its letters, more or less."""
+    return line.box.bottom - line.box.top
+
+
+def usual_height_mm(page: PageText) -> float:
+    """Return the height that half of the lines do not exceed; 0 where there is none."""
+    heights = sorted(map(height_mm, page.lines()))
+    return heights[len(heights) // 2] if heights else 0.0
+
+
+def right_of(line: Line, lines: Sequence[Line]) -> Line | None:
+    """Return the line that stands next to a line in the same row, to its right; None where none does."""
+    in_row = [
+        other
+        for other in lines
+        if _share_rows(line.box, other.box)
+        and 0 <= other.box.left - line.box.right + 1.0 <= GAP_MM
+        and other is not line
+    ]
+    return min(in_row, key=lambda other: other.box.left, default=None)
+
+
+def left_of(line: Line, lines: Sequence[Line]) -> Line | None:
+    """Return the line that stands next to a line in the same row, to its left; None where none does."""
+    in_row = [
+        other
+        for other in lines
+        if _share_rows(line.box, other.box)
+        and 0 <= line.box.left - other.box.right + 1.0 <= GAP_MM
+        and other is not line
+    ]
+    return max(in_row, key=lambda other: other.box.right, default=None)
+
+
+def below(line: Line, lines: Sequence[Line]) -> Line | None:
+    """Return the line that stands right below a line and begins where it does; None where none does."""
+    under = [
+        other
+        for other in lines
+        if other is not line
+        and 0 <= other.box.top - line.box.bottom + 0.5 <= BELOW_MM
+        and _share_columns(line.box, other.box)
+    ]
+    return min(under, key=lambda other: other.box.top, default=None)
+
+
+def above(line: Line, lines: Sequence[Line]) -> Line | None:
+    """Return the line that stands right above a line and begins where it does; None where none does."""
+    over = [
+        other
+        for other in lines
+        if other is not line
+        and 0 <= line.box.top - other.box.bottom + 0.5 <= BELOW_MM
+        and _share_columns(line.box, other.box)
+    ]
+    return max(over, key=lambda other: other.box.top, default=None)
+
+
+def _share_rows(one: BoxMm, other: BoxMm) -> bool:
+    """Whether two lines stand side by side: half of the lower one's height is common to both."""
+    common = min(one.bottom, other.bottom) - max(one.top, other.top)
+    return common >= 0.5 * min(one.bottom - one.top, other.bottom - other.top)
+
+
+def _share_columns(one: BoxMm, other: BoxMm) -> bool:
+    return abs(one.left - other.left) <= 3.0 or abs(one.right - other.right) <= 3.0

@@ -1,0 +1,60 @@
+"""What a document says of itself on its first page, from which its name can be made: proposed, with what told it."""
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from papiermappe.core.reading.document_date import day_of
+from papiermappe.core.reading.document_number import number_of
+from papiermappe.core.reading.kinds import kind_of
+from papiermappe.core.reading.letters import subject_of
+from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.reading.sender import sender_of
+
+SURE = 0.5
+
+
+class Proposal(BaseModel):
+    """A value, and where it comes from."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, serialize_by_alias=True)
+
+    value: str
+    """Of a day, as ISO 8601; of a kind, its code."""
+    confidence: float = Field(ge=0, le=1)
+    """From 0.5 it is sure."""
+    told_by: str = Field(alias="from")
+    """The words that told it, as they stand on the page."""
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether it can be taken without a look."""
+        return self.confidence >= SURE
+
+
+class Proposals(BaseModel):
+    """What is proposed for a document; None where nothing on its page tells."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    date: Proposal | None = None
+    sender: Proposal | None = None
+    subject: Proposal | None = None
+    number: Proposal | None = None
+    kind: Proposal | None = None
+
+
+def proposals_of(page: PageText) -> Proposals:
+    """Return what is proposed for the document that a page begins."""
+    kind = kind_of(page)
+    day = day_of(page)
+    number = number_of(page, kind.kind if kind else None)
+    return Proposals(
+        date=_proposal(day.day.isoformat(), day.confidence, day.line) if day else None,
+        sender=_proposal(*sender) if (sender := sender_of(page)) else None,
+        subject=_proposal(*subject) if (subject := subject_of(page)) else None,
+        number=_proposal(*number) if number else None,
+        kind=_proposal(kind.kind.value, kind.confidence, kind.line) if kind else None,
+    )
+
+
+def _proposal(value: str, confidence: float, told_by: str) -> Proposal:
+    return Proposal(value=value, confidence=round(confidence, 2), told_by=told_by)
