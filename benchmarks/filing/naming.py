@@ -54,7 +54,7 @@ def _judged(recogniser: Tesseract, seed: int, number: int) -> list[_Judged]:
     text = recogniser.read(readable, ("eng", "deu"), RecognitionMode.ACCURATE)
     found = proposals_of(text)
     wanted = {"date": page.day.isoformat(), "sender": page.sender, "subject": page.subject, "number": page.number}
-    return [_compared(number, page, what, getattr(found, what), value) for what, value in wanted.items() if value]
+    return [_compared(number, page, what, getattr(found, what, None), value) for what, value in wanted.items() if value]
 
 
 def _compared(number: int, page: Correspondence, what: str, proposal: Proposal | None, value: str) -> _Judged:

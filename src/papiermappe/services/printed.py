@@ -12,6 +12,7 @@ from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.glance import GlancePage, NoteKind, notes_on
 from papiermappe.core.order.numbers import InferredOrder, infer_order, numbers_of
 from papiermappe.core.order.places import Side
+from papiermappe.core.reading.proposals import Proposals
 from papiermappe.message import Message
 
 MAX_DAYS = 6
@@ -47,6 +48,8 @@ class PrintedView(BaseModel):
     twice: list[int] = []
     days: list[DayView] = []
     """Each once, in the order of the pages."""
+    proposals: Proposals | None = None
+    """What its first page says of it; None until that has been read."""
     notes: list[NoteView] = []
 
 
@@ -72,11 +75,13 @@ def printed_view(pages: Sequence[PrintedPage]) -> PrintedView:
     documents = list(_documents(pages))
     ordered = [page for document in documents for page in document]
     days = _days(ordered)
+    first = ordered[0].facts.printed if ordered else None
+    proposals = first.proposals if first else None
     told = [_numbers_in(document) for document in documents]
     notes = [note for document, known in zip(documents, told, strict=True) for note in _notes(document, *known)]
     numbers, inferred = told[0] if len(told) == 1 else ({}, None)
     if inferred is None:
-        return PrintedView(days=days, notes=notes)
+        return PrintedView(days=days, proposals=proposals, notes=notes)
     return PrintedView(
         first=min(numbers.values()),
         last=max(numbers.values()),
@@ -84,6 +89,7 @@ def printed_view(pages: Sequence[PrintedPage]) -> PrintedView:
         missing=inferred.missing,
         twice=inferred.twice,
         days=days,
+        proposals=proposals,
         notes=notes,
     )
 

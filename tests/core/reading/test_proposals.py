@@ -69,6 +69,7 @@ INVOICE = page(
 
 def test_a_letter_says_all_but_its_kind_with_words() -> None:
     found = proposals_of(LETTER)
+    assert found is not None
     assert {name: proposal.value for name, proposal in found if proposal} == {
         "date": "2026-06-18",
         "sender": "Tamsin Vale Packaging Ltd",
@@ -87,6 +88,7 @@ def test_a_letter_says_all_but_its_kind_with_words() -> None:
 
 def test_an_invoice_says_what_stands_beside_its_labels() -> None:
     found = proposals_of(INVOICE)
+    assert found is not None
     assert found.date is not None
     assert (found.date.value, found.date.is_sure) == ("2026-05-07", True)
     assert found.sender is not None
@@ -99,7 +101,7 @@ def test_an_invoice_says_what_stands_beside_its_labels() -> None:
 
 
 def test_an_empty_page_proposes_nothing() -> None:
-    assert set(proposals_of(page()).model_dump().values()) == {None}
+    assert proposals_of(page()) is None
 
 
 @pytest.mark.parametrize(

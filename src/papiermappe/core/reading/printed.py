@@ -13,6 +13,7 @@ from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.dates import dates_on
 from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
+from papiermappe.core.reading.proposals import Proposals, proposals_of
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
 HIGHEST_NUMBER = 9999
@@ -82,6 +83,9 @@ class Printed(_Value):
     """Whether it has what letters and forms begin with: a salutation, a subject line, the number of an invoice."""
     closes: bool = False
     """Whether it has what letters end with."""
+    proposals: Proposals | None = None
+    """What it says of the document that it begins; None where nothing tells, or only its head and foot
+    have been read."""
 
 
 def printed_on(page: PageText) -> Printed:
@@ -98,6 +102,7 @@ def printed_on(page: PageText) -> Printed:
             "language": language_of(texts),
             "opens": any(map(opens_a_document, texts)),
             "closes": any(map(closes_a_letter, texts)),
+            "proposals": proposals_of(page),
         }
     )
 

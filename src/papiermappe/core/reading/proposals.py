@@ -42,18 +42,19 @@ class Proposals(BaseModel):
     kind: Proposal | None = None
 
 
-def proposals_of(page: PageText) -> Proposals:
-    """Return what is proposed for the document that a page begins."""
+def proposals_of(page: PageText) -> Proposals | None:
+    """Return what is proposed for the document that a page begins; None where nothing on it tells."""
     kind = kind_of(page)
     day = day_of(page)
     number = number_of(page, kind.kind if kind else None)
-    return Proposals(
+    found = Proposals(
         date=_proposal(day.day.isoformat(), day.confidence, day.line) if day else None,
         sender=_proposal(*sender) if (sender := sender_of(page)) else None,
         subject=_proposal(*subject) if (subject := subject_of(page)) else None,
         number=_proposal(*number) if number else None,
         kind=_proposal(kind.kind.value, kind.confidence, kind.line) if kind else None,
     )
+    return found if any(proposal for _, proposal in found) else None
 
 
 def _proposal(value: str, confidence: float, told_by: str) -> Proposal:

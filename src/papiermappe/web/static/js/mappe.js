@@ -99,7 +99,7 @@ export function createMappe(event, facts) {
     /** @type {number | null} */
     anchor: null,
     /** @type {any} */
-    printed: { out_of_place: 0, missing: [], twice: [], days: [], notes: [] },
+    printed: { out_of_place: 0, missing: [], twice: [], days: [], proposals: null, notes: [] },
     /** @type {any[]} */
     runs: [],
     /** @type {any[]} */

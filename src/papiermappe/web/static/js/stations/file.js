@@ -5,6 +5,10 @@ import { length, listed, pages, sheets, size, t } from "../words.js";
 const ASK_EVERY_MS = 700;
 const NO_ESTIMATE = { bytes_a_page: {}, sample: "" };
 const KEPT_LEVEL = "papiermappe.level";
+const SURE = 0.5;
+const MOST_LETTERS = 120;
+/** What a page can say for the name of its document. @type {Record<string, () => string>} */
+const PROPOSED = { kind: () => t("Kind"), subject: () => t("Subject"), sender: () => t("Sender"), number: () => t("Number"), date: () => t("Date") };
 
 /** @param {any} mappe @param {any} facts */
 export function file(mappe, facts) {
@@ -121,9 +125,35 @@ export function file(mappe, facts) {
       return [today, ...printed].map((day) => ({ ...day, chosen: day.value === this.day }));
     },
     // What stands on no page any more is not in the name either.
-    get day() { return mappe.printed.days.some((/** @type {any} */ day) => day.day === this.chosenDay) ? this.chosenDay : ""; },
+    get day() { return this.isPrinted(this.chosenDay) ? this.chosenDay : ""; },
+    /** @param {string} wanted */
+    isPrinted(wanted) { return mappe.printed.days.some((/** @type {any} */ day) => day.day === wanted); },
     /** @param {Event} event */
     chooseDay(event) { this.chosenDay = valueOf(event); },
+
+    // ---- what the first page says
+
+    get said() { return mappe.printed.proposals ?? {}; },
+    get proposals() {
+      return Object.entries(PROPOSED).filter(([what]) => this.said[what] && (what !== "date" || this.isPrinted(this.said.date.value))).map(([what, name]) => {
+        const { value, confidence, from } = this.said[what];
+        const shown = what === "kind" ? kindWord(value) : value;
+        return {
+          what, value: shown, told: t("The page says: {words}", { words: from }), pressed: this.isUsed(what, shown) ? "true" : "false",
+          name: confidence < SURE ? t("{what}, doubtful", { what: name() }) : name(),
+        };
+      });
+    },
+    get hasProposals() { return this.proposals.length > 0; },
+    /** @param {string} what @param {string} value */
+    isUsed(what, value) { return what === "date" ? this.chosenDay === value : mappe.subject.includes(value); },
+    /** Put what the page says into the name, or take it out again. @param {string} what */
+    useProposal(what) {
+      const { value } = this.proposals.find((/** @type {any} */ row) => row.what === what) ?? { value: "" };
+      if (what === "date") { this.chosenDay = this.chosenDay === value ? "" : value; return; }
+      const left = mappe.subject.includes(value) ? mappe.subject.replace(value, " ") : `${mappe.subject} ${value}`;
+      mappe.own("subject", { subject: left.replace(/\s+/g, " ").trim().slice(0, MOST_LETTERS) });
+    },
 
     // ---- before filing
 
@@ -160,6 +190,16 @@ export function file(mappe, facts) {
     /** @param {number} id */
     tryAgain(id) { mappe.command(`/filings/${id}/try-again`); },
   });
+}
+
+/** @param {string} kind a code */
+function kindWord(kind) {
+  /** @type {Record<string, string>} */
+  const words = {
+    invoice: t("invoice"), credit_note: t("credit note"), reminder: t("reminder"), delivery_note: t("delivery note"), order_confirmation: t("order confirmation"), order: t("order"),
+    quotation: t("quotation"), receipt: t("receipt"), statement: t("statement"), contract: t("contract"), lease: t("lease"), notice: t("notice"), minutes: t("minutes"), letter: t("letter"),
+  };
+  return words[kind] ?? kind;
 }
 
 /** @param {Event} event */
