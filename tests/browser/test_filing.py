@@ -6,6 +6,8 @@ from datetime import date
 import pytest
 from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import Stack, assert_accessible
 from tests.helpers import ANNA
 
@@ -53,6 +55,26 @@ def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
     driver.get(f"{stack.url}/mappen/{number}/file")
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".proposal")) == 4)
     return number
+
+
+def test_some_pages_are_filed_by_number_and_a_range_that_is_none_is_said(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    Select(driver.find_element(By.ID, "languages")).select_by_value("")
+    Select(driver.find_element(By.ID, "which")).select_by_value("ranges")
+    field = driver.find_element(By.ID, "ranges")
+    until(field.is_displayed)
+    field.send_keys("2-9")
+    driver.find_element(By.ID, "file-it").click()
+    until(
+        lambda: (
+            "names pages that are not there: they go from 1 to 2"
+            in driver.find_element(By.CSS_SELECTOR, ".message").text
+        )
+    )
+    field.send_keys(Keys.CONTROL, "a", Keys.NULL, "2")
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: [filing.page_count for filing in stack.desk(mappe).filings] == [1])
 
 
 def test_what_the_page_says_is_put_into_the_name_and_taken_out_again(

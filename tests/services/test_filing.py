@@ -27,12 +27,14 @@ from tests.helpers import (
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.operations import Move, SetAside
+from papiermappe.core.page_choice import RangeRefused, WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.services import delivering, filing, mappen
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.filing import PagesWanted
 from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
-from papiermappe.store.models import DeliveryState
+from papiermappe.store.models import DeliveryState, Filing, Page
 
 NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
 
@@ -88,6 +90,32 @@ def test_what_is_set_aside_is_not_filed_and_the_order_is_kept(store: Store, full
     make(store, made)
     with pikepdf.open(io.BytesIO(document(store, made))) as pdf:
         assert [round(float(page.mediabox[3]) / 72 * 25.4) for page in pdf.pages] == [210, 297, 297]
+
+
+@pytest.mark.parametrize(
+    ("wanted", "places"),
+    [
+        (PagesWanted(WhichPages.RANGES, ranges="4, 1-2"), [3, 0, 1]),
+        (PagesWanted(WhichPages.FRONTS), [0, 1, 2, 3]),
+    ],
+)
+def test_some_pages_are_filed_in_the_order_that_is_asked_for(
+    store: Store, full: int, leases: int, wanted: PagesWanted, places: list[int]
+) -> None:
+    made = request(store, full, leases, NOW, pages=wanted)
+    with store.begin() as session:
+        captures = [item["capture"] for item in session.get_one(Filing, made).pages["pages"]]
+        of_pages = [session.get_one(Page, number).capture_id for number in desk(store, full).order]
+    assert captures == [of_pages[place] for place in places]
+
+
+def test_pages_that_are_not_there_are_refused_and_no_name_is_taken(store: Store, full: int, leases: int) -> None:
+    with pytest.raises(RangeRefused, match="range_beyond"):
+        request(store, full, leases, NOW, pages=PagesWanted(WhichPages.RANGES, ranges="3-7"))
+    with pytest.raises(NotPossible, match="no_page_to_file"):
+        request(store, full, leases, NOW, pages=PagesWanted(WhichPages.BACKS))  # there are none
+    make(store, request(store, full, leases, NOW))
+    assert desk(store, full).filings[0].file_name.endswith("_0001.pdf")
 
 
 def test_two_who_ask_at_once_get_two_names(store: Store, full: int, leases: int) -> None:

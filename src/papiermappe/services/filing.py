@@ -22,6 +22,7 @@ from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming import document_name, safe_file_name
+from papiermappe.core.page_choice import NumberedPage, WhichPages, pages_of_choice
 from papiermappe.core.pages import PageSource
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText
@@ -58,6 +59,14 @@ CHECK_EVERY_S = 0.5
 PROGRESS_EVERY_S = 0.25
 
 
+class PagesWanted(NamedTuple):
+    """Which pages go into the document."""
+
+    which: WhichPages = WhichPages.ALL
+    chosen: tuple[int, ...] = ()
+    ranges: str = ""
+
+
 class FilingRequest(NamedTuple):
     """What is to be made, and where it is to go."""
 
@@ -67,6 +76,7 @@ class FilingRequest(NamedTuple):
     dated: date | None = None
     """The day in its name; None: today."""
     format: Format = Format.PDF
+    pages: PagesWanted = PagesWanted()
 
 
 @transaction
@@ -88,12 +98,13 @@ def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: Fili
     Raises:
         NotFound: there is no such Mappe or destination.
         NotPossible: there is no page to file, or they do not fit into a file of that format.
+        RangeRefused: the ranges of pages make no sense.
     """
     mappe = locked_mappe(caller, session, mappe_id)
     destination = session.get(Destination, wanted.destination_id)
     if destination is None:
         raise NotFound("destination_gone")
-    snapshot = _snapshot(session, mappe_id)
+    snapshot = _snapshot(session, mappe_id, wanted.pages)
     if not snapshot:
         raise NotPossible("no_page_to_file")
     if wanted.format.has_one_page and len(snapshot) > 1:
@@ -133,15 +144,18 @@ def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: Fili
     return filing.id
 
 
-def _snapshot(session: Session, mappe_id: int) -> list[dict[str, Any]]:
+def _snapshot(session: Session, mappe_id: int, wanted: PagesWanted) -> list[dict[str, Any]]:
+    lying = {page.id: page for page in pages_of(session, mappe_id) if not page.set_aside}
+    if not lying:
+        return []
+    numbered = [NumberedPage(page.id, page.side) for page in lying.values()]
     return [
         {
             "capture": page.capture_id,
             "treatment": page.treatment,
             "colour": (analysis.colour if (analysis := analysis_of(page)) else ColourKind.COLOUR).value,
         }
-        for page in pages_of(session, mappe_id)
-        if not page.set_aside
+        for page in (lying[number] for number in pages_of_choice(wanted.which, numbered, wanted.chosen, wanted.ranges))
     ]
 
 

@@ -10,9 +10,10 @@ from pydantic import BaseModel, Field
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.services import delivering, filing, levels
-from papiermappe.services.filing import FilingRequest
+from papiermappe.services.filing import FilingRequest, PagesWanted
 from papiermappe.services.reading import Reading
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
@@ -41,6 +42,9 @@ class FileMappe(BaseModel):
     languages: Annotated[list[LanguageCode], Field(max_length=5)] = []
     mode: RecognitionMode = RecognitionMode.ACCURATE
     format: Format = Format.PDF
+    which: WhichPages = WhichPages.ALL
+    chosen: Annotated[list[Annotated[int, Field(ge=1, le=MAX_ID)]], Field(max_length=10_000)] = []
+    ranges: Annotated[str, Field(max_length=200)] = ""
     dated: date | None = None
     """The day in the name; None: today."""
 
@@ -49,7 +53,8 @@ class FileMappe(BaseModel):
 def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
     """Have the document made."""
     reading = Reading("+".join(command.languages), command.mode)
-    wanted = FilingRequest(command.destination, command.level, reading, command.dated, command.format)
+    pages = PagesWanted(command.which, tuple(command.chosen), command.ranges)
+    wanted = FilingRequest(command.destination, command.level, reading, command.dated, command.format, pages)
     return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone())
 
 

@@ -40,6 +40,8 @@ export function file(mappe, facts) {
     chosenDay: "",
     chosenFormat: ".pdf",
     destination: facts.destinations[0]?.[0] ?? null,
+    chosenWhich: "all",
+    ranges: "",
 
     init() {
       mappe.on("pages", () => this.ask());
@@ -113,12 +115,37 @@ export function file(mappe, facts) {
     /** @param {Event} event */
     chooseDestination(event) { this.destination = Number(valueOf(event)); },
     // Formats that hold one page are offered where there is one, formats of text where it can be read.
-    get formatsOffered() { return formats.filter((format) => (!format.onePage || mappe.pageCount === 1) && (!format.words || facts.languages.length)); },
+    get formatsOffered() { return formats.filter((format) => (!format.onePage || this.onlyOne) && (!format.words || facts.languages.length)); },
     get formats() { return this.formatsOffered.map((format) => ({ ...format, chosen: format.value === this.format })); },
     get format() { return this.formatsOffered.some((format) => format.value === this.chosenFormat) ? this.chosenFormat : ".pdf"; },
     get isPdf() { return this.format === ".pdf"; },
     /** @param {Event} event */
     chooseFormat(event) { this.chosenFormat = valueOf(event); },
+    // ---- which pages
+
+    get choices() {
+      const { sides } = this;
+      const offered = [{ value: "all", text: t("all, {pages}", { pages: pages(mappe.pageCount) }) }];
+      if (sides.front && sides.back) offered.push({ value: "fronts", text: t("fronts, {pages}", { pages: pages(sides.front) }) }, { value: "backs", text: t("backs, {pages}", { pages: pages(sides.back) }) });
+      if (mappe.selectedCount) offered.push({ value: "chosen", text: t("the {count} selected", { count: mappe.selectedCount }) });
+      if (mappe.pageCount > 1) offered.push({ value: "ranges", text: t("some, by number") });
+      return offered.map((choice) => ({ ...choice, chosen: choice.value === this.chosenWhich }));
+    },
+    get sides() {
+      const sides = { front: 0, back: 0 };
+      for (const id of mappe.order) sides[/** @type {"front" | "back"} */ (mappe.page(id).side)] += 1;
+      return sides;
+    },
+    get onlyOne() {
+      const counts = { all: mappe.pageCount, fronts: this.sides.front, backs: this.sides.back, chosen: mappe.selectedCount, ranges: Infinity };
+      return counts[/** @type {keyof typeof counts} */ (this.which)] === 1;
+    },
+    get which() { return this.choices.some((/** @type {any} */ choice) => choice.value === this.chosenWhich) ? this.chosenWhich : "all"; },
+    get hasRanges() { return this.which === "ranges"; },
+    /** @param {Event} event */
+    chooseWhich(event) { this.chosenWhich = valueOf(event); },
+    /** @param {Event} event */
+    typeRanges(event) { this.ranges = /** @type {HTMLInputElement} */ (event.target).value; },
     get days() {
       const today = { value: "", text: t("today, {day}", { day: this.today }) };
       const printed = mappe.printed.days.map((/** @type {any} */ { day, page }) => ({ value: day, text: t("{day}, printed on page {page}", { day, page }) }));
@@ -182,6 +209,7 @@ export function file(mappe, facts) {
       await mappe.own("filings", {
         destination: this.destination, level: this.chosenLevel, languages: this.languages.split("+").filter(Boolean), mode: this.mode,
         dated: this.day || null, format: this.format,
+        which: this.which, chosen: this.which === "chosen" ? mappe.selectedIds : [], ranges: this.hasRanges ? this.ranges : "",
       });
       this.busy = false;
     },
