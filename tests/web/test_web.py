@@ -5,15 +5,16 @@ import contextlib
 import json
 import re
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 from threading import Thread
 
 import pytest
 from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
-from sqlalchemy import text
+from sqlalchemy import select, text
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, here, make, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, here, make, request, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Turn
@@ -22,6 +23,7 @@ from papiermappe.devices.model import Reach
 from papiermappe.services import delivering, pictures, running_routines
 from papiermappe.services import devices as devices_service
 from papiermappe.services import mappen as mappen_service
+from papiermappe.services.finding import keep_words
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.routine_runs import RoutineWanted
@@ -29,7 +31,7 @@ from papiermappe.services.views import mappe_view
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Page
+from papiermappe.store.models import Document, Page
 from papiermappe.web import device_watch
 from papiermappe.web.app import MODULES, create_app
 from papiermappe.web.device_watch import DeviceWatch
@@ -393,6 +395,20 @@ def test_what_was_asked_for_long_ago_is_asked_for_again(monkeypatch: pytest.Monk
     assert ("a", "stage") not in under_way
     now_s = 101.6
     assert ("a", "lane") not in under_way
+
+
+def test_filed_documents_are_found_by_their_text(
+    web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
+) -> None:
+    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    made = request(store, mappe, place, datetime(2026, 11, 27, tzinfo=UTC))
+    make(store, made)
+    with store.begin() as session:
+        keep_words(session, session.scalars(select(Document.id)).one(), ["", "Our meadows & fields are let."])
+    shown = web.get("/?find=meadow", headers=HTML).text
+    assert f'href="/filings/{made}/open#page=2"' in shown
+    assert "Our <mark>meadows</mark> &amp; fields are let." in shown
+    assert "neither in its name nor in its text" in web.get("/?find=orchard", headers=HTML).text
 
 
 def test_a_torn_picture_is_made_again_and_never_served(store: Store, mappe: int, pages: list[int]) -> None:

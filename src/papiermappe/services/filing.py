@@ -6,7 +6,7 @@ import tempfile
 import threading
 import time
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from datetime import UTC, date, datetime
 from typing import Any, BinaryIO, NamedTuple
@@ -35,6 +35,7 @@ from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import filing_changed
 from papiermappe.services.errors import NotFound, NotPossible, Stopped
+from papiermappe.services.finding import keep_words
 from papiermappe.services.naming import take_number
 from papiermappe.services.pages import analysis_of, pages_of
 from papiermappe.services.pictures import captured_picture
@@ -335,7 +336,8 @@ def _make(
         stop_if(stop_wanted)
         sha256, byte_size = _sha256_of(out), out.seek(0, os.SEEK_END)
         store.blobs.keep_file(Blobs.document_key(sha256), out)
-    _record_document(MACHINE, store, filing.id, sha256, byte_size, _summary(made))
+    texts = [page.page.text.text if page.page.text else "" for page in made]
+    _record_document(MACHINE, store, filing.id, _MadeFile(sha256, byte_size, _summary(made), texts))
 
 
 def _title(store: Store, filing: Filing) -> str:
@@ -366,15 +368,22 @@ def _note_progress(caller: Caller, session: Session, filing_id: int, pages_done:
     filing_changed(session, mappe, filing)
 
 
+class _MadeFile(NamedTuple):
+    sha256: str
+    byte_size: int
+    made: dict[str, Any]
+    texts: Sequence[str]
+    """What its pages say; empty for those that were not read."""
+
+
 @transaction
-def _record_document(
-    caller: Caller, session: Session, filing_id: int, sha256: str, byte_size: int, made: dict[str, Any]
-) -> None:
+def _record_document(caller: Caller, session: Session, filing_id: int, file: _MadeFile) -> None:
     filing, mappe = locked_filing(caller, session, filing_id)
     if filing.state is not FilingState.MAKING:
         return
     document = session.scalars(select(Document).where(Document.filing_id == filing_id)).one()
-    document.sha256, document.byte_size, document.made = sha256, byte_size, made
+    document.sha256, document.byte_size, document.made = file.sha256, file.byte_size, file.made
+    keep_words(session, document.id, file.texts)
     filing.state, filing.pages_done, filing.ended_at = FilingState.MADE, filing.page_count, datetime.now(UTC)
     for delivery in deliveries_of(session, filing_id):
         enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)

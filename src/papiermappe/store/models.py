@@ -12,6 +12,7 @@ from typing import Any
 from sqlalchemy import (
     BigInteger,
     CheckConstraint,
+    Computed,
     DateTime,
     Enum,
     ForeignKey,
@@ -23,7 +24,7 @@ from sqlalchemy import (
     func,
     text,
 )
-from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from papiermappe.core.encode.format import Format
@@ -509,6 +510,24 @@ class Document(Base):
     """Of each page, in order, how it was encoded and what it weighs; None before it is made."""
     filing: Mapped[Filing] = relationship(viewonly=True)
     deliveries: Mapped[list["Delivery"]] = relationship(order_by="Delivery.id", viewonly=True)
+
+
+class DocumentPage(Base):
+    """What a page of a document says, so that it is found by its words."""
+
+    __tablename__ = "document_page"
+    __table_args__ = (Index("ix_document_page_words", "words", postgresql_using="gin"),)
+    document_id: Mapped[int] = mapped_column(ForeignKey("document.id"), primary_key=True)
+    page: Mapped[int] = mapped_column(primary_key=True)
+    """Its number in the document, from 1."""
+    text: Mapped[str]
+    words: Mapped[str] = mapped_column(
+        TSVECTOR,
+        Computed(
+            "to_tsvector('simple', text) || to_tsvector('english', text) || to_tsvector('german', text)", persisted=True
+        ),
+    )
+    """As they stand, and their stems in both languages."""
 
 
 class Delivery(Base):

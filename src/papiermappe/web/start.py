@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
-from papiermappe.services import delivering, mappen
+from papiermappe.services import delivering, finding, mappen
 from papiermappe.services.mappen import MappeOrder
 from papiermappe.services.pictures import PictureSize
 from papiermappe.web.author import Asks
@@ -31,6 +31,7 @@ def start_page(
     context = {
         "listed": mappen.list_open(caller, ctx.store, find, order, page),
         "filed": delivering.list_filed(caller, ctx.store, find),
+        "found": finding.find_pages(caller, ctx.store, find),
         "cleared": mappen.list_cleared(caller, ctx.store, datetime.now(UTC)),
         "just_cleared": cleared,
         "find": find,
