@@ -12,6 +12,8 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+import cv2
+
 from benchmarks.table import Row
 from benchmarks.tidying import booklets, changes, desk, piles, viewing
 from benchmarks.whole_way import running
@@ -33,6 +35,9 @@ def main() -> None:
     options.add_argument("--sheet", type=Path, help="write the booklet before and after, as one JPEG to be looked at")
     chosen = options.parse_args()
     only = chosen.only.split(",")
+    cv2.setNumThreads(
+        1
+    )  # threads of its own would be lost to the processes that are forked later, which then wait for ever
     print(f"{os.cpu_count()} cores, {datetime.now(UTC):%Y-%m-%d}")
     with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder, running(Path(folder)) as bench:
         if "booklet" in only:
