@@ -6,6 +6,7 @@ from papiermappe.core.reading.page_text import BoxMm, Line, PageText
 
 GAP_MM = 90.0  # what stands farther to the right does not belong to a label
 BELOW_MM = 8.0
+OVERLAP_MM = 1.0
 
 
 def height_mm(line: Line) -> float:
@@ -21,50 +22,39 @@ def usual_height_mm(page: PageText) -> float:
 
 def right_of(line: Line, lines: Sequence[Line]) -> Line | None:
     """Return the line that stands next to a line in the same row, to its right; None where none does."""
-    in_row = [
-        other
-        for other in lines
-        if _share_rows(line.box, other.box)
-        and 0 <= other.box.left - line.box.right + 1.0 <= GAP_MM
-        and other is not line
-    ]
-    return min(in_row, key=lambda other: other.box.left, default=None)
+    near = [other for other in _in_row(line, lines) if _follows(line.box.right, other.box.left, GAP_MM)]
+    return min(near, key=lambda other: other.box.left, default=None)
 
 
 def left_of(line: Line, lines: Sequence[Line]) -> Line | None:
     """Return the line that stands next to a line in the same row, to its left; None where none does."""
-    in_row = [
-        other
-        for other in lines
-        if _share_rows(line.box, other.box)
-        and 0 <= line.box.left - other.box.right + 1.0 <= GAP_MM
-        and other is not line
-    ]
-    return max(in_row, key=lambda other: other.box.right, default=None)
+    near = [other for other in _in_row(line, lines) if _follows(other.box.right, line.box.left, GAP_MM)]
+    return max(near, key=lambda other: other.box.right, default=None)
 
 
 def below(line: Line, lines: Sequence[Line]) -> Line | None:
-    """Return the line that stands right below a line and begins where it does; None where none does."""
-    under = [
-        other
-        for other in lines
-        if other is not line
-        and 0 <= other.box.top - line.box.bottom + 0.5 <= BELOW_MM
-        and _share_columns(line.box, other.box)
-    ]
-    return min(under, key=lambda other: other.box.top, default=None)
+    """Return the line that stands right below a line and begins or ends where it does; None where none does."""
+    near = [other for other in _in_column(line, lines) if _follows(line.box.bottom, other.box.top, BELOW_MM)]
+    return min(near, key=lambda other: other.box.top, default=None)
 
 
 def above(line: Line, lines: Sequence[Line]) -> Line | None:
-    """Return the line that stands right above a line and begins where it does; None where none does."""
-    over = [
-        other
-        for other in lines
-        if other is not line
-        and 0 <= line.box.top - other.box.bottom + 0.5 <= BELOW_MM
-        and _share_columns(line.box, other.box)
-    ]
-    return max(over, key=lambda other: other.box.top, default=None)
+    """Return the line that stands right above a line and begins or ends where it does; None where none does."""
+    near = [other for other in _in_column(line, lines) if _follows(other.box.bottom, line.box.top, BELOW_MM)]
+    return max(near, key=lambda other: other.box.top, default=None)
+
+
+def _follows(end_mm: float, start_mm: float, within_mm: float) -> bool:
+    """Whether something starts where something else ends, or a little later; lines may overlap by a little."""
+    return -OVERLAP_MM <= start_mm - end_mm <= within_mm
+
+
+def _in_row(line: Line, lines: Sequence[Line]) -> list[Line]:
+    return [other for other in lines if other is not line and _share_rows(line.box, other.box)]
+
+
+def _in_column(line: Line, lines: Sequence[Line]) -> list[Line]:
+    return [other for other in lines if other is not line and _share_columns(line.box, other.box)]
 
 
 def _share_rows(one: BoxMm, other: BoxMm) -> bool:

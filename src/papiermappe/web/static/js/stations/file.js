@@ -66,7 +66,8 @@ export function file(mappe, facts) {
     sizeText(each) {
       if (!this.isPdf) return t("size told for PDF only");
       if (this.samplePage === null) return t("no page yet");
-      return each ? t("about {all}, {each} a page", { all: size(each * mappe.pageCount), each: size(each) }) : t("calculating…");
+      if (!each) return t("calculating…");
+      return this.countMeant === null ? t("about {each} a page", { each: size(each) }) : t("about {all}, {each} a page", { all: size(each * this.countMeant), each: size(each) });
     },
     get estimated() { return Boolean(this.estimate.sample) && "lean" in this.estimate.bytes_a_page; },
     /** @param {string} level */
@@ -115,7 +116,7 @@ export function file(mappe, facts) {
     /** @param {Event} event */
     chooseDestination(event) { this.destination = Number(valueOf(event)); },
     // Formats that hold one page are offered where there is one, formats of text where it can be read.
-    get formatsOffered() { return formats.filter((format) => (!format.onePage || this.onlyOne) && (!format.words || facts.languages.length)); },
+    get formatsOffered() { return formats.filter((format) => (!format.onePage || this.countMeant === 1) && (!format.words || facts.languages.length)); },
     get formats() { return this.formatsOffered.map((format) => ({ ...format, chosen: format.value === this.format })); },
     get format() { return this.formatsOffered.some((format) => format.value === this.chosenFormat) ? this.chosenFormat : ".pdf"; },
     get isPdf() { return this.format === ".pdf"; },
@@ -136,9 +137,11 @@ export function file(mappe, facts) {
       for (const id of mappe.order) sides[/** @type {"front" | "back"} */ (mappe.page(id).side)] += 1;
       return sides;
     },
-    get onlyOne() {
-      const counts = { all: mappe.pageCount, fronts: this.sides.front, backs: this.sides.back, chosen: mappe.selectedCount, ranges: Infinity };
-      return counts[/** @type {keyof typeof counts} */ (this.which)] === 1;
+    /** How many pages are meant; none where that is not known before the server has read the ranges. */
+    get countMeant() {
+      /** @type {Record<string, number>} */
+      const counts = { all: mappe.pageCount, fronts: this.sides.front, backs: this.sides.back, chosen: mappe.selectedCount };
+      return counts[this.which] ?? null;
     },
     get which() { return this.choices.some((/** @type {any} */ choice) => choice.value === this.chosenWhich) ? this.chosenWhich : "all"; },
     get hasRanges() { return this.which === "ranges"; },
