@@ -12,7 +12,7 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image, ImageSequence
-from tests.helpers import FakeRecogniser, here, page_saying
+from tests.helpers import FakeRecogniser, here, once, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.command import in_words
@@ -56,7 +56,7 @@ def files(tmp_path: Path) -> list[Path]:
 
 def made(request: AssemblyRequest, reader: FakeRecogniser | None = None) -> Any:
     """Make what is wanted, in this process."""
-    return Assembly(request, here, reader, lambda: None, NOW).run()
+    return Assembly(request, once, reader, lambda: None, NOW).run()
 
 
 def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
