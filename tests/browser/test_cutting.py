@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import Stack, assert_accessible
-from tests.browser.test_handling import in_order
+from tests.browser.test_handling import copied_in_order
 from tests.helpers import ANNA
 
 from papiermappe.services.mappen import list_targets
@@ -24,7 +24,7 @@ PILE = ("letter-share", "divider-hail", "hail", "divider-leases", "lease")
 @pytest.fixture
 def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
     """A pile with dividers, shown in Order."""
-    return in_order(stack, driver, until, *PILE)
+    return copied_in_order(stack, driver, until, "Post", *PILE)
 
 
 def press(driver: Chrome, *keys: str) -> None:

@@ -47,6 +47,15 @@ def in_order(stack: Stack, driver: Chrome, until: Until, *papers: str) -> tuple[
     return mappe, pages
 
 
+def copied_in_order(stack: Stack, driver: Chrome, until: Until, name: str, *papers: str) -> tuple[int, list[int]]:
+    """Show a copy of what `in_order` has taken in before in Order; return the Mappe and its pages."""
+    mappe = stack.copy_of(name, lambda: in_order(stack, driver, until, *papers)[0])
+    pages = stack.desk(mappe).order
+    driver.get(f"{stack.url}/mappen/{mappe}/order")
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, "[role=gridcell][data-page]")) == len(pages))
+    return mappe, pages
+
+
 def click(driver: Chrome, page: int, *held: str) -> None:
     """Click a page, holding keys."""
     steps = ActionChains(driver)

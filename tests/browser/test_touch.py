@@ -8,7 +8,7 @@ import pytest
 from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from tests.browser.conftest import Stack
-from tests.browser.test_handling import chosen, in_order
+from tests.browser.test_handling import chosen, copied_in_order
 
 Until = Callable[..., None]
 Size = Callable[[int, int], None]
@@ -16,13 +16,13 @@ Point = tuple[float, float]
 
 LONG_PRESS_S = 0.6
 
-pytestmark = pytest.mark.slow
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
 
 @pytest.fixture
 def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
     """A Mappe of eight pages on four sheets, shown in Order: its number, and its pages."""
-    return in_order(stack, driver, until, "lease", "hail")
+    return copied_in_order(stack, driver, until, "By finger", "lease", "hail")
 
 
 def touch(driver: Chrome, kind: str, *points: Point) -> None:
