@@ -36,7 +36,7 @@ _PRIORITY = {
     JobKind.RECEIVE: 30,
     JobKind.LOOK: 30,
     JobKind.RENDER: 20,
-    JobKind.RENDER_TOGETHER: 20,
+    JobKind.RENDER_TOGETHER: 22,
     JobKind.IMPORT: 15,
     JobKind.PILE: 12,
     JobKind.TRY_ROUTINE: 12,

@@ -7,6 +7,8 @@ import { startSlide } from "./slide.js";
 import { t } from "./words.js";
 
 const STATION_LANE_Y = [75, 240]; // the middles of the lanes in Order, in the units of the thread's drawing
+const FIRST_PAUSE_MS = 150;
+const LONGEST_PAUSE_MS = 10_000;
 const NEAR_END_PX = 160;
 const RIM_PX = 14;
 
@@ -297,12 +299,12 @@ export function again(target) {
   if (!(target instanceof HTMLImageElement) && !(target instanceof SVGImageElement)) return;
   const attribute = target instanceof HTMLImageElement ? "src" : "href";
   const source = target.getAttribute(attribute);
-  const tried = Number(target.dataset.tried ?? 0) + 1;
-  target.dataset.tried = String(tried);
+  const tried = target.dataset.triedFor === source ? Number(target.dataset.tried) + 1 : 1; // another picture begins anew
+  Object.assign(target.dataset, { tried: String(tried), triedFor: source });
   setTimeout(() => {
     if (source && target.isConnected && target.getAttribute(attribute) === source) {
       target.removeAttribute(attribute);
       target.setAttribute(attribute, source);
     }
-  }, Math.min(1000 * tried, 10_000));
+  }, Math.min(FIRST_PAUSE_MS * 2 ** tried, LONGEST_PAUSE_MS));
 }

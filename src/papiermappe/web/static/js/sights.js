@@ -1,6 +1,8 @@
 // Pictures of many elements, those in sight first: the browser fetches few at a time, and each may have to be made.
 
 const REST_AFTER_MS = 900;
+const LOOK_EVERY_MS = 300;
+const REST_AT_LAST_MS = 8000;
 const TOGETHER = 4; // fewer pictures are asked for one by one
 const AROUND = "60px";
 
@@ -36,7 +38,11 @@ export function createSights(home, have) {
     if (!next.size) queueMicrotask(flush);
     next.set(picture, { src, page });
   };
-  const rest = () => { for (const [picture, src] of waiting) show(picture, src); };
+  /** Those out of sight come when all in sight are there, or have been waited for long enough. @param {number} waited */
+  const rest = (waited) => {
+    if (waited < REST_AT_LAST_MS && [...inSight].some(isLoading)) { due = window.setTimeout(rest, LOOK_EVERY_MS, waited + LOOK_EVERY_MS); return; }
+    for (const [picture, src] of waiting) show(picture, src);
+  };
   const observer = new IntersectionObserver((entries) => {
     for (const { target, isIntersecting } of entries) {
       if (!isIntersecting) { inSight.delete(target); continue; }
@@ -64,7 +70,10 @@ export function createSights(home, have) {
       if (inSight.has(element)) { soon(picture, src, page); return; }
       waiting.set(picture, src);
       clearTimeout(due);
-      due = window.setTimeout(rest, REST_AFTER_MS);
+      due = window.setTimeout(rest, REST_AFTER_MS, REST_AFTER_MS);
     },
   };
 }
+
+/** Whether a picture of an element has been asked for and is not there. @param {Element} element */
+function isLoading(element) { return [...element.querySelectorAll("img")].some((picture) => picture.hasAttribute("src") && !picture.complete); }
