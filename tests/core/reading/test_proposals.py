@@ -100,6 +100,19 @@ def test_an_invoice_says_what_stands_beside_its_labels() -> None:
     assert (found.kind.value, found.kind.is_sure) == ("invoice", True)
 
 
+def test_an_invoice_has_a_subject_only_where_it_says_one() -> None:
+    found = proposals_of(INVOICE)
+    assert found is not None
+    assert found.subject is None  # neither its title, nor the head of its table, nor who gets it
+    with_one = page(
+        (20, 95, "Rechnung", 7), (20, 106, "Lieferung von Obstkisten im Mai"), (20, 120, "Pos. Menge Betrag")
+    )
+    found = proposals_of(with_one)
+    assert found is not None
+    assert found.subject is not None
+    assert (found.subject.value, found.subject.is_sure) == ("Lieferung von Obstkisten im Mai", True)
+
+
 def test_an_empty_page_proposes_nothing() -> None:
     assert proposals_of(page()) is None
 
@@ -176,6 +189,14 @@ def test_who_gets_a_letter_has_not_sent_it() -> None:
         )
     )  # fmt: skip
     assert found is None
+
+
+def test_a_comma_within_a_name_does_not_part_it() -> None:
+    found = sender_of(
+        page((20, 44, "J. Wendover and Sons, Coopers : 3 Stave Lane : Oskham OS5 2RT", 2.5), (20, 60, "Dear Madam,"))
+    )
+    assert found is not None
+    assert found.name == "J. Wendover and Sons, Coopers"
 
 
 def test_two_names_that_are_as_good_leave_it_open() -> None:

@@ -32,9 +32,9 @@ def left_of(line: Line, lines: Sequence[Line]) -> Line | None:
     return max(near, key=lambda other: other.box.right, default=None)
 
 
-def below(line: Line, lines: Sequence[Line]) -> Line | None:
+def below(line: Line, lines: Sequence[Line], within_mm: float = BELOW_MM) -> Line | None:
     """Return the line that stands right below a line and begins or ends where it does; None where none does."""
-    near = [other for other in _in_column(line, lines) if _follows(line.box.bottom, other.box.top, BELOW_MM)]
+    near = [other for other in _in_column(line, lines) if _follows(line.box.bottom, other.box.top, within_mm)]
     return min(near, key=lambda other: other.box.top, default=None)
 
 

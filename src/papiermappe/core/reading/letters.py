@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Sequence
-from typing import NamedTuple
 
 from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.page_text import Block, PageText
@@ -67,42 +66,36 @@ def closes_a_letter(line: str) -> bool:
     return _CLOSING.search(line) is not None
 
 
-class SubjectFound(NamedTuple):
-    """What a document is about, and what told it."""
+def subject_line(line: str) -> str:
+    """Return what a subject line says behind its label; empty where it is none.
 
-    subject: str
-    confidence: float
-    """0 to 1; from 0.5 it is sure."""
-    line: str
-
-
-def subject_of(page: PageText) -> SubjectFound | None:
-    """Return the subject line of a page, the line above its salutation, or else its largest heading in the upper half.
-
-    That of a letterhead is taken only where there is no other. None where there is none.
+    >>> subject_line("Betreff: Reparatur der Tür")
+    'Reparatur der Tür'
     """
-    for line in page.lines():
-        if subject := _SUBJECT.search(line.text.strip()):
-            return SubjectFound(_short(subject[1]), 0.95, line.text.strip())
-    if before := _before_salutation(page):
-        return SubjectFound(_short(before), 0.85, before)
-    heading = _heading(page)
-    return SubjectFound(_short(heading), 0.5 if heading not in _letterhead(page) else 0.2, heading) if heading else None
+    found = _SUBJECT.search(line.strip())
+    return _short(found[1]) if found else ""
 
 
 def title_of(page: PageText) -> str:
-    """Return what a page is about as `subject_of` does; empty where nothing tells."""
-    found = subject_of(page)
-    return found.subject if found else ""
+    """Return the subject line of a page, the line above its salutation, or else its largest heading in the upper half.
+
+    That of a letterhead is taken only where there is no other. Empty where there is none.
+    """
+    for line in page.lines():
+        if subject := subject_line(line.text):
+            return subject
+    if before := before_salutation(page):
+        return _short(before)
+    return _short(headings(page)[0]) if headings(page) else ""
 
 
-def _heading(page: PageText) -> str:
-    """Return the largest heading in the upper half, one of the letterhead only where there is no other."""
+def headings(page: PageText) -> list[str]:
+    """Return the headings in the upper half, the largest first; a letterhead's only where there is no other."""
     above_mm = UPPER_SHARE * page.height_mm
     upper = page.model_copy(update={"blocks": tuple(block for block in page.blocks if _top_mm(block) < above_mm)})
-    headings = [found for found in elements_of(upper) if isinstance(found, Heading) and _is_words(found.text)]
-    below = [found for found in headings if found.text not in _letterhead(page)] or headings
-    return min(below, key=lambda heading: heading.level).text if below else ""
+    found = [element for element in elements_of(upper) if isinstance(element, Heading) and _is_words(element.text)]
+    below = [heading for heading in found if heading.text not in letterhead(page)] or found
+    return [heading.text for heading in sorted(below, key=lambda heading: heading.level)]
 
 
 def language_of(lines: Sequence[str]) -> str | None:
@@ -119,7 +112,7 @@ def language_of(lines: Sequence[str]) -> str | None:
     return code if most >= FEWEST_TELLING and most >= LEAD * next_most else None
 
 
-def _before_salutation(page: PageText) -> str:
+def before_salutation(page: PageText) -> str:
     """Return the line above a letter's salutation, which says what it is about; empty where it is none, but a date."""
     above = ""
     for line in page.lines():
@@ -131,7 +124,7 @@ def _before_salutation(page: PageText) -> str:
     return ""
 
 
-def _letterhead(page: PageText) -> set[str]:
+def letterhead(page: PageText) -> set[str]:
     """Return the lines at the very top, which name the sender."""
     return {line.text for line in page.lines() if line.box.top < LETTERHEAD_SHARE * page.height_mm}
 

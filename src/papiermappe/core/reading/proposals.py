@@ -5,9 +5,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from papiermappe.core.reading.document_date import day_of
 from papiermappe.core.reading.document_number import number_of
 from papiermappe.core.reading.kinds import kind_of
-from papiermappe.core.reading.letters import subject_of
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.core.reading.sender import sender_of
+from papiermappe.core.reading.subject import subject_of
 
 SURE = 0.5
 

@@ -38,7 +38,8 @@ _CONTACT = re.compile(
     r"@|www\.|https?:|\b(?:tel|phone|fax|telefon|e-?mail|mobil|iban|bic|vat|ust|hrb|registered|sitz)\b|\d{5,}", re.I
 )
 _DOMAIN = re.compile(r"(?:@|www\.)(?P<name>[\w.-]+)\.[a-z]{2,}", re.I)
-_SEPARATOR = re.compile(r"\s*[·•|\u2013\u2014]\s*|\s+[-*]\s+|\s*,\s+")
+_STRONG = re.compile(r"\s*[·•|\u2013\u2014]\s*|\s+[-*:]\s+")  # a dot in the middle of a line is read as a colon, too
+_WEAK = re.compile(r"\s*,\s+")
 _HONORIFIC = re.compile(r"^(?:mr|mrs|ms|miss|dr|herrn?|frau|firma|family|familie)\b", re.I)
 
 
@@ -57,7 +58,7 @@ def sender_of(page: PageText) -> SenderFound | None:
     Names that several places give, or that the address of a web site or of mail repeats, are the surer.
     """
     lines = list(page.lines())
-    recipient = _recipient(lines, page)
+    recipient = recipient_of(page)
     candidates = [
         found
         for found in (*_in_head(lines, page), *_above_address(lines, page), *_in_foot(lines, page), *_signed(lines))
@@ -87,7 +88,7 @@ def _in_head(lines: Sequence[Line], page: PageText) -> Iterator[SenderFound]:
     for line in lines:
         if line.box.top > HEAD_SHARE * page.height_mm or not _may_be_name(line, page.languages):
             continue
-        first = _SEPARATOR.split(line.text.strip())[0]
+        first = _parts(line.text)[0]
         confidence = 0.3 + 0.25 * (height_mm(line) > LARGER * usual_mm) + 0.25 * _is_organisation(line.text)
         yield SenderFound(_clean(first if _POSTCODE.search(line.text) else line.text), confidence, line.text.strip())
 
@@ -96,7 +97,7 @@ def _above_address(lines: Sequence[Line], page: PageText) -> Iterator[SenderFoun
     """Yield the name in the small line above the address, which repeats the sender's own."""
     low, high = (share * page.height_mm for share in ADDRESS_SHARE)
     for line in lines:
-        parts = _SEPARATOR.split(line.text.strip())
+        parts = _parts(line.text)
         if (
             low < line.box.top < high
             and len(parts) >= 3
@@ -109,7 +110,7 @@ def _above_address(lines: Sequence[Line], page: PageText) -> Iterator[SenderFoun
 def _in_foot(lines: Sequence[Line], page: PageText) -> Iterator[SenderFound]:
     for line in lines:
         if line.box.top > FOOT_SHARE * page.height_mm:
-            first = _SEPARATOR.split(line.text.strip())[0]
+            first = _parts(line.text)[0]
             if _is_organisation(first) and len(first.split()) <= MOST_WORDS and not _CONTACT.search(first):
                 yield SenderFound(_clean(first), 0.4, line.text.strip())
 
@@ -129,18 +130,19 @@ def _signed(lines: Sequence[Line]) -> Iterator[SenderFound]:
                 yield SenderFound(_clean(below.text), 0.25, below.text)
 
 
-def _recipient(lines: Sequence[Line], page: PageText) -> set[str]:
+def recipient_of(page: PageText) -> set[str]:
     """Return the lines of the address that a letter goes to: those above and with a postcode, at the left."""
+    lines = list(page.lines())
     low, high = (share * page.height_mm for share in ADDRESS_SHARE)
     for at, line in enumerate(lines):
-        is_town = _POSTCODE.search(line.text) and len(_SEPARATOR.split(line.text.strip())) < 3
+        is_town = _POSTCODE.search(line.text) and len(_parts(line.text)) < 3
         if is_town and low < line.box.top < high and line.box.left < 0.5 * page.width_mm:
             near = [
                 other.text.strip()
                 for other in lines[max(0, at - 5) : at + 1]
                 if 0 <= line.box.top - other.box.top < 32 and abs(other.box.left - line.box.left) < 4
             ]
-            return {text for text in near if len(_SEPARATOR.split(text)) < 3}
+            return {text for text in near if len(_parts(text)) < 3}
     return set()
 
 
@@ -148,14 +150,18 @@ def _may_be_name(line: Line, languages: Sequence[str]) -> bool:
     text = line.text.strip()
     is_long = len(line.words) > MOST_WORDS or len(text) < 3
     told = dates_in(text, languages) or kind_named(text) or opens_with_salutation(text) or _HONORIFIC.search(text)
-    only_address = (
-        _CONTACT.search(text) or (_POSTCODE.search(text) and len(_SEPARATOR.split(text)) < 2) or _STREET.search(text)
-    )
+    only_address = _CONTACT.search(text) or (_POSTCODE.search(text) and len(_parts(text)) < 2) or _STREET.search(text)
     return not (is_long or told or only_address) and re.search(r"[^\W\d_]{3,}", text) is not None
 
 
 def _is_organisation(text: str) -> bool:
     return _ORGANISATION.search(text) is not None
+
+
+def _parts(text: str) -> list[str]:
+    """Return the parts of a line of an address. Commas part it only where nothing else does: names have them too."""
+    strong = _STRONG.split(text.strip())
+    return strong if len(strong) > 1 else _WEAK.split(text.strip())
 
 
 def _clean(text: str) -> str:
