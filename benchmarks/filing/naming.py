@@ -12,7 +12,8 @@ from benchmarks.table import Row, percent, scaled
 from papiermappe.core.analysis import analyse
 from papiermappe.core.pages import readable_page
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.core.reading.proposals import Proposal, proposals_of
+from papiermappe.core.reading.proposal import Proposal
+from papiermappe.core.reading.proposals import proposals_of
 from papiermappe.recognition.tesseract import Tesseract, installed
 
 PAGES = 100

@@ -12,7 +12,7 @@ from tests.browser.conftest import Stack, assert_accessible
 from tests.helpers import ANNA
 
 from papiermappe.core.reading.printed import Printed
-from papiermappe.core.reading.proposals import Proposal, Proposals
+from papiermappe.core.reading.proposal import Proposal, Proposals
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import mappen, runs
 from papiermappe.services.caller import MACHINE

@@ -11,7 +11,7 @@ from papiermappe.core.encode.level import Level
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.core.reading.proposals import Proposals
+from papiermappe.core.reading.proposal import Proposals
 from papiermappe.message import Message
 
 DEFAULT_LANGUAGES = ("eng",)

@@ -38,7 +38,8 @@ from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.printed import Printed, printed_on, printed_on_rims
-from papiermappe.core.reading.proposals import Proposals, proposals_of
+from papiermappe.core.reading.proposal import Proposals
+from papiermappe.core.reading.proposals import proposals_of
 from papiermappe.core.text_layer import text_on_page
 from papiermappe.core.treatment import SURE, Tone, Treatment, page_size_mm
 from papiermappe.devices.errors import FileRefused

@@ -12,7 +12,7 @@ from papiermappe.core.order.cut_evidence import PageFacts
 from papiermappe.core.order.glance import GlancePage, NoteKind, notes_on
 from papiermappe.core.order.numbers import InferredOrder, infer_order, numbers_of
 from papiermappe.core.order.places import Side
-from papiermappe.core.reading.proposals import Proposals
+from papiermappe.core.reading.proposal import Proposals
 from papiermappe.message import Message
 
 MAX_DAYS = 6

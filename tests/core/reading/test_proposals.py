@@ -8,7 +8,8 @@ from papiermappe.core.reading.document_date import day_of
 from papiermappe.core.reading.document_number import number_of
 from papiermappe.core.reading.kinds import DocumentKind, kind_of
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
-from papiermappe.core.reading.proposals import SURE, proposals_of
+from papiermappe.core.reading.proposal import SURE
+from papiermappe.core.reading.proposals import proposals_of
 from papiermappe.core.reading.sender import sender_of
 
 MM_A_LETTER = 2.0

@@ -13,7 +13,8 @@ from papiermappe.core.naming import MAX_SUBJECT
 from papiermappe.core.reading.dates import dates_on
 from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
-from papiermappe.core.reading.proposals import Proposals, proposals_of
+from papiermappe.core.reading.proposal import Proposals
+from papiermappe.core.reading.proposals import proposals_of
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
 HIGHEST_NUMBER = 9999
