@@ -200,6 +200,16 @@ def test_a_comma_within_a_name_does_not_part_it() -> None:
     assert found.name == "J. Wendover and Sons, Coopers"
 
 
+def test_signs_around_a_name_are_not_of_it() -> None:
+    found = sender_of(page((25, 14, "= Overton Surveyors", 7)))
+    assert found is not None
+    assert found.name == "Overton Surveyors"
+
+
+def test_letters_read_into_a_picture_are_no_subject() -> None:
+    assert proposals_of(page((25, 80, "Ei Aa", 9), (25, 100, "il"), (25, 110, "rn"))) is None
+
+
 def test_two_names_that_are_as_good_leave_it_open() -> None:
     found = sender_of(page((25, 14, "Overton Surveyors", 7), (25, 24, "Castor District Council", 7)))
     assert found is not None

@@ -165,7 +165,8 @@ def _parts(text: str) -> list[str]:
 
 
 def _clean(text: str) -> str:
-    return " ".join(text.split()).strip(" .,:;·•|-\u2013\u2014")[:LONGEST]
+    """Return a name without what stands around it; a logo is read as signs that no name begins with."""
+    return re.sub(r"^[^\w(]+|[^\w).]+$", "", " ".join(text.split()))[:LONGEST]
 
 
 def _key(name: str) -> str:

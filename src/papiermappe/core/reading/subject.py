@@ -43,8 +43,13 @@ def subject_of(page: PageText) -> SubjectFound | None:
     if under := _under_title(lines, page):
         return SubjectFound(under, 0.7, under)
     persons = recipient_of(page) | letterhead(page)
-    others = [heading for heading in headings(page) if heading not in persons and not kind_named(heading)]
+    others = [heading for heading in headings(page) if heading not in persons and _says_something(heading)]
     return SubjectFound(others[0], 0.45, others[0]) if others else None
+
+
+def _says_something(heading: str) -> bool:
+    """Whether a heading is more than the word for the kind, or than what was read into a picture."""
+    return kind_named(heading) is None and re.search(r"[^\W\d_]{4,}", heading) is not None
 
 
 def _under_title(lines: list[Line], page: PageText) -> str:
