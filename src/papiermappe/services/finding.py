@@ -15,7 +15,7 @@ from papiermappe.store.models import DocumentPage
 MAX_LETTERS = 200_000
 """Of a page: PostgreSQL holds up to 1 MB of words for one."""
 RANKED_PAGES = 2000
-"""Of a word that stands on more pages than these, only as many are ranked: so the answer never takes long."""
+"""Of a word that stands on more pages than these, only as many are ranked: it keeps no answer waiting."""
 MAX_FOUND = 30
 MARK, END = "\x02", "\x03"
 _CONTROLS = re.compile(r"[\x00-\x08\x0e-\x1f]")

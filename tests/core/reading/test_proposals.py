@@ -114,6 +114,20 @@ def test_an_invoice_has_a_subject_only_where_it_says_one() -> None:
     assert (found.subject.value, found.subject.is_sure) == ("Lieferung von Obstkisten im Mai", True)
 
 
+def test_text_without_end_is_looked_at_as_far_as_a_page_of_print_goes() -> None:
+    """A file can bring any text along; each of these lines would be held against all others."""
+    many = [(25.0, 20.0 + at / 1000, f"Date: {1 + at % 28} May {1900 + at % 190}") for at in range(3000)]
+    found = proposals_of(page(*many[:1], (25, 30, "Invoice " + "." * 50_000, 8), *many))
+    assert found is not None
+    assert found.kind is None  # no line of print is so long
+    late = [(25.0, 20.0 + at / 1000, "a line of text") for at in range(3000)]
+    said = [
+        proposals_of(page(*lines))
+        for lines in ((*late, (25, 90, "Date: 1 May 2026")), ((25, 90, "Date: 1 May 2026"), *late))
+    ]
+    assert [found.date.value if found and found.date else None for found in said] == [None, "2026-05-01"]
+
+
 def test_an_empty_page_proposes_nothing() -> None:
     assert proposals_of(page()) is None
 
