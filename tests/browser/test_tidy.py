@@ -1,6 +1,6 @@
 """Pages put right by hand in a real browser: the frame on the scan, the dial, a line along print, numbers."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import pytest
@@ -358,6 +358,54 @@ def test_corners_of_a_sheet_seen_at_an_angle_are_placed_by_mouse_and_keys(
     until(lambda: treatment(stack, mappe).corners == placed)
     driver.find_element(By.ID, "as-it-came").click()
     until(lambda: treatment(stack, mappe) == before)
+
+
+@pytest.fixture
+def slow_answers(driver: Chrome) -> Iterator[None]:
+    """Answers take a while to come."""
+    conditions = {"offline": False, "latency": 150, "downloadThroughput": -1, "uploadThroughput": -1}
+    driver.execute_cdp_cmd("Network.emulateNetworkConditions", conditions)
+    yield
+    driver.execute_cdp_cmd("Network.emulateNetworkConditions", {**conditions, "latency": 0})
+
+
+@pytest.mark.usefixtures("slow_answers")
+@pytest.mark.parametrize("tool", ["corner", "zone", "block"])
+def test_what_is_nudged_while_an_answer_is_on_its_way_is_kept(
+    stack: Stack, driver: Chrome, until: Until, mappe: int, tool: str
+) -> None:
+    def place() -> float | None:
+        done = treatment(stack, mappe)
+        if tool == "corner":
+            return done.corners[2][0] if done.corners else None
+        if tool == "zone":
+            return done.zones[0].box()[0] if done.zones else None
+        return done.margins[0]
+
+    if tool == "corner":
+        ActionChains(driver).send_keys("a").perform()
+        until(driver.find_element(By.ID, "corners").is_displayed)
+        ActionChains(driver).send_keys("u").perform()
+    elif tool == "zone":
+        ActionChains(driver).send_keys("w").perform()
+        x, y = middle(driver, ".viewer-page image.page")
+        swipe(driver, (x - 40, y - 30), (x + 40, y + 30))
+        until(lambda: place() is not None)
+    else:
+        ActionChains(driver).send_keys("g").perform()
+    grip = {"corner": "corner-2", "zone": "zone-middle", "block": "block"}[tool]
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, f"[data-grip={grip}]"))
+    driver.execute_script("arguments[0].focus()", driver.find_element(By.CSS_SELECTOR, f"[data-grip={grip}]"))
+    before = place()
+    ActionChains(driver).send_keys(Keys.ARROW_LEFT).perform()
+    until(lambda: place() != before)
+    first = place()
+    ActionChains(driver).send_keys(Keys.ARROW_LEFT).perform()  # the window has not heard of the first yet
+    until(lambda: place() != first)
+    second = place()
+    assert first is not None
+    assert second is not None
+    assert second - first == pytest.approx(-1, abs=0.06)  # mm
 
 
 def test_a_side_and_an_area_are_dragged_by_finger(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:

@@ -19,11 +19,13 @@ export function createBlock(mappe, tidy) {
   return {
     /** How far it has been moved, and not sent yet. */
     moved: { x: 0, y: 0 },
+    /** How far it has been moved that has been sent, and the server has not told back. */
+    sent: { x: 0, y: 0 },
 
     /** In mm from the top left of the page. @returns {{ x: number, y: number, width: number, height: number } | null} */
     get area() {
       const block = tidy.known()?.block;
-      return block ? { x: block.x_mm + this.moved.x, y: block.y_mm + this.moved.y, width: block.width_mm, height: block.height_mm } : null;
+      return block ? { x: block.x_mm + this.moved.x + this.sent.x, y: block.y_mm + this.moved.y + this.sent.y, width: block.width_mm, height: block.height_mm } : null;
     },
     get shapes() {
       const { area } = this;
@@ -62,10 +64,12 @@ export function createBlock(mappe, tidy) {
       clearTimeout(sending);
       const { x, y } = this.moved;
       if (!x && !y) return;
+      this.sent = { x: this.sent.x + x, y: this.sent.y + y };
+      this.moved = { x: 0, y: 0 };
       mappe.operate({ kind: "move_text", pages, x_mm: x, y_mm: y }).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
-    leave() { this.send(); this.moved = { x: 0, y: 0 }; },
-    /** The server has told the frame anew. */
-    settle() { this.moved = { x: 0, y: 0 }; tidy.redraw(); },
+    leave() { this.send(); this.settle(); },
+    /** The server has told the frame anew: what was sent is in it. What has not been sent goes on from there. */
+    settle() { this.sent = { x: 0, y: 0 }; tidy.redraw(); },
   };
 }

@@ -25,6 +25,8 @@ export function createCorners(mappe, tidy) {
     on: false,
     /** @type {Place[] | null} as they have been moved, and the server has not told back */
     moved: null,
+    /** Whether they have been moved since they were last sent. */
+    unsent: false,
 
     get possible() { return Boolean(tidy.known()) && !tidy.known().treatment.part; },
     get active() { return this.on && this.possible; },
@@ -74,7 +76,7 @@ export function createCorners(mappe, tidy) {
         begin: () => this.begin(),
         move: (/** @type {number} */ dx, /** @type {number} */ dy) => this.carry(carries, dx, dy),
         end: () => this.send(),
-        cancel: () => { this.moved = null; tidy.redraw(); },
+        cancel: () => this.drop(),
         key: (/** @type {KeyboardEvent} */ event) => this.key(carries, event),
       };
     },
@@ -89,6 +91,7 @@ export function createCorners(mappe, tidy) {
     /** @param {number[]} carries @param {number} dx @param {number} dy in mm, as it is seen */
     carry(carries, dx, dy) {
       const { x, y } = new DOMPoint(dx, dy).matrixTransform(new DOMMatrix().rotate(90 * this.quarters));
+      this.unsent = true;
       this.moved = from.map((corner, at) => (carries.includes(at) ? [tenth(corner[0] + x), tenth(corner[1] + y)] : corner));
       tidy.redraw();
     },
@@ -104,17 +107,24 @@ export function createCorners(mappe, tidy) {
     },
     send() {
       clearTimeout(sending);
+      this.unsent = false;
       if (this.moved) this.put(pages, this.moved);
     },
     /** Show the scan as it came. */
-    asItCame() { this.moved = null; return this.put(tidy.targets(), null); },
+    asItCame() { this.drop(); return this.put(tidy.targets(), null); },
     /** @param {number[]} ids @param {Place[] | null} corners */
     async put(ids, corners) {
       const entry = await mappe.operate({ kind: "make_flat", pages: ids, corners });
       if (!entry) this.settle();
     },
-    leave() { this.send(); this.moved = null; },
-    /** The server has told the corners anew, or refused those that were sent. */
-    settle() { this.moved = null; tidy.redraw(); },
+    leave() { this.send(); this.drop(); },
+    drop() {
+      clearTimeout(sending);
+      this.unsent = false;
+      this.moved = null;
+      tidy.redraw();
+    },
+    /** The server has told the corners anew, or refused those that were sent. What has not been sent goes on. */
+    settle() { if (!this.unsent) this.drop(); },
   };
 }

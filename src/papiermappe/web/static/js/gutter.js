@@ -27,6 +27,8 @@ export function createGutter(mappe, tidy) {
   return {
     /** @type {Line | null} as it has been moved, and not sent yet */
     moved: null,
+    /** Whether it has been moved since it was last sent. */
+    unsent: false,
 
     /** @returns {Line | null} */
     get line() { return this.moved ?? tidy.known()?.gutter ?? null; },
@@ -45,7 +47,7 @@ export function createGutter(mappe, tidy) {
           begin: () => { clearTimeout(sending); from = this.line; },
           move: (/** @type {number} */ dx) => this.drag(share, dx),
           end: () => this.send(),
-          cancel: () => { this.moved = null; tidy.redraw(); },
+          cancel: () => this.drop(),
           key: (/** @type {KeyboardEvent} */ event) => this.key(share, event),
         };
       });
@@ -54,6 +56,7 @@ export function createGutter(mappe, tidy) {
     drag(share, dx) {
       const { page } = tidy.known();
       this.mean();
+      this.unsent = true;
       this.moved = (from ?? []).map(([x, y]) => [
         tenth(Math.min(Math.max(x + share(Math.min(Math.max(y / page.height_mm, 0), 1)) * dx, RIM_MM), page.width_mm - RIM_MM)), y,
       ]);
@@ -89,13 +92,20 @@ export function createGutter(mappe, tidy) {
     },
     send() {
       clearTimeout(sending);
+      this.unsent = false;
       if (this.moved) this.put(this.moved).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
     /** @param {Line | null} gutter */
     put(gutter) { return mappe.operate({ kind: "set_gutter", gutter, ...meant }); },
-    leave() { this.send(); this.moved = null; },
-    /** The server has told the line anew. */
-    settle() { this.moved = null; tidy.redraw(); },
+    leave() { this.send(); this.drop(); },
+    drop() {
+      clearTimeout(sending);
+      this.unsent = false;
+      this.moved = null;
+      tidy.redraw();
+    },
+    /** The server has told the line anew, or refused what was sent. What has not been sent goes on. */
+    settle() { if (!this.unsent) this.drop(); },
   };
 }
 

@@ -49,6 +49,8 @@ export function createZones(mappe, tidy) {
     chosen: null,
     /** @type {Area | null} as it has been moved, and not sent yet */
     moved: null,
+    /** Whether it has been moved since it was last sent. */
+    unsent: false,
 
     get list() {
       return (tidy.known()?.zones ?? []).map((/** @type {any} */ zone) => ({ ...zone, area: this.moved && zone.name === this.chosen ? this.moved : boxOf(zone.corners) }));
@@ -83,7 +85,7 @@ export function createZones(mappe, tidy) {
       this.chosen = this.chosen === name ? null : name;
       tidy.redraw();
     },
-    leave() { this.send(); this.moved = null; this.chosen = null; },
+    leave() { this.send(); this.giveUp(); this.chosen = null; },
     /** Draw a new zone on the pages of the scope. @param {ZoneKind} does @param {Area} area */
     add(does, area) {
       const name = crypto.randomUUID();
@@ -106,7 +108,7 @@ export function createZones(mappe, tidy) {
         return;
       }
       const zone = this.list.find((/** @type {any} */ one) => one.name === name);
-      this.moved = null;
+      this.giveUp();
       if (zone) mappe.operate({ kind: "remove_zones", pages: zone.pages, names: [name] });
     },
 
@@ -115,11 +117,17 @@ export function createZones(mappe, tidy) {
     /** @param {Area} area */
     drawAs(area) {
       this.mean();
+      this.unsent = true;
       this.moved = area;
       tidy.redraw();
     },
     finish() { this.send(); },
-    giveUp() { this.settle(); },
+    giveUp() {
+      grips.stop();
+      this.unsent = false;
+      this.moved = null;
+      tidy.redraw();
+    },
     takeAway() { if (this.chosen) this.remove(this.chosen); },
     get grips() { return this.current ? grips.of(this.current.area, this) : []; },
     /** @param {Event} event a number that was typed: `x`, `y`, `width` or `height` */
@@ -138,12 +146,13 @@ export function createZones(mappe, tidy) {
     mean() { if (!this.moved) this.meant = { zone: this.current, page: tidy.known().page }; },
     send() {
       grips.stop();
+      this.unsent = false;
       if (!this.moved || !this.meant) { this.moved = null; return; }
       const { zone, page } = this.meant;
       this.put(zone.pages, zone, this.moved, page).then((/** @type {any} */ done) => { if (!done) this.settle(); });
     },
-    /** The server has told the zones anew. */
-    settle() { this.moved = null; tidy.redraw(); },
+    /** The server has told the zones anew, or refused what was sent. What has not been sent goes on. */
+    settle() { if (!this.unsent) this.giveUp(); },
   };
 }
 
