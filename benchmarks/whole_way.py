@@ -32,7 +32,7 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import delivering, devices, filing, keeping, mappen, runs
+from papiermappe.services import destinations, devices, filing, keeping, mappen, runs
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.pictures import PictureSize
@@ -87,7 +87,7 @@ class Bench:
         self.escl_url = f"http://127.0.0.1:{standin_port + 2}/eSCL"
         self.web_url = web_url
         self.device = devices.add_device(CLERK, store, self.escl_url, Limits())
-        self._destination = delivering.add_folder(CLERK, store, "Bench", folder / "filed")
+        self._destination = destinations.add_folder(CLERK, store, "Bench", folder / "filed")
 
     def open(self, subject: str) -> int:
         """Open a Mappe."""
@@ -181,7 +181,7 @@ class Bench:
         until(lambda: all(page.analysed for page in self._view(mappe).pages))
         looked_s = time.perf_counter() - start_s
         start_s = time.perf_counter()
-        wanted = FilingRequest(self._destination)
+        wanted = FilingRequest((self._destination,))
         filing.request_filing(CLERK, self.store, mappe, wanted, datetime.now(UTC))
         until(lambda: self._view(mappe).filings[0].deliveries[0].state is DeliveryState.DELIVERED)
         size = self._view(mappe).filings[0].byte_size or 0

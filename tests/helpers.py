@@ -12,6 +12,7 @@ from typing import Any
 from zlib import crc32
 
 import httpx
+from sqlalchemy import select
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
@@ -27,12 +28,14 @@ from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services import analysing, delivering, filing, journal, mappen, runs, undoing
 from papiermappe.services.caller import Caller
+from papiermappe.services.delivering import FiledDocument
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.printed import PrintedView, printed_view
 from papiermappe.services.receiving import receive
 from papiermappe.services.views import PageDetail, PageView, mappe_view, page_detail
 from papiermappe.store.database import Store
+from papiermappe.store.models import Document
 from papiermappe.words import Words
 
 ANNA, BEN = Caller("anna"), Caller("ben")
@@ -276,7 +279,7 @@ def analyse_all(store: Store, mappe_id: int) -> None:
 
 def request(store: Store, mappe_id: int, destination: int, now: datetime, **wanted: Any) -> int:
     """Ask for a document."""
-    return filing.request_filing(ANNA, store, mappe_id, FilingRequest(destination, **wanted), now)
+    return filing.request_filing(ANNA, store, mappe_id, FilingRequest((destination,), **wanted), now)
 
 
 def make(store: Store, filing_id: int, recogniser: TextRecogniser | None = None) -> None:
@@ -286,6 +289,18 @@ def make(store: Store, filing_id: int, recogniser: TextRecogniser | None = None)
         deliveries = [delivery.id for delivery in filing.deliveries_of(session, filing_id)]
     for delivery in deliveries:
         delivering.deliver(store, delivery)
+
+
+def document_id(store: Store, filing_id: int, number: int = 1) -> int:
+    """Return the number of a document that a filing makes."""
+    with store.begin() as session:
+        of_filing = select(Document.id).where(Document.filing_id == filing_id, Document.number == number)
+        return session.scalars(of_filing).one()
+
+
+def made_document(store: Store, filing_id: int, number: int = 1) -> FiledDocument:
+    """Return a document that a filing has made."""
+    return delivering.filed_document(ANNA, store, document_id(store, filing_id, number))
 
 
 def page_saying(*lines: str, at_mm: float = 20.0) -> PageText:

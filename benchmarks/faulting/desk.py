@@ -18,7 +18,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child, Supervisor
-from papiermappe.services import delivering, devices
+from papiermappe.services import destinations, devices
 from papiermappe.services.caller import Caller
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
@@ -64,7 +64,7 @@ class Desk:
         self._wait_until_ready()
         self._guard.start()
         self.device = devices.add_device(CLERK, self.store, self.drawer.escl("zaunkoenig"), Limits())
-        self.place = delivering.add_folder(CLERK, self.store, "Filed", self.folder / "filed")
+        self.place = destinations.add_folder(CLERK, self.store, "Filed", self.folder / "filed")
         return self
 
     def __exit__(self, *_: object) -> None:

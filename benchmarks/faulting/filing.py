@@ -21,7 +21,7 @@ class Filer:
         self.desk = desk
         scan_in(desk, mappe, "lease", "german")
         self.before = set(self._files())
-        wanted = {"destination": desk.place, "mode": "fast", "languages": ["eng"] if read else []}
+        wanted = {"destinations": [desk.place], "mode": "fast", "languages": ["eng"] if read else []}
         self.filing = desk.command(f"/mappen/{mappe}/filings", wanted)
 
     def step(self) -> bool:

@@ -26,9 +26,10 @@ CLERK = Caller("clerk")
 _FILE = """
 insert into mappe (subject) values ('Everything');
 insert into destination (name, kind, settings) values ('Archive', 'folder', '{"path": "/nowhere"}');
-insert into filing (mappe_id, pages, page_count, format, level, recognition_mode, dated, state)
-    select 1, '{"pages": []}', 5, '.pdf', 'lean', 'fast', '2026-11-28', 'made' from generate_series(1, %(count)s);
-insert into document (filing_id, number, title, file_name) select id, 1, 'Paper', 'paper_' || id || '.pdf' from filing;
+insert into filing (mappe_id, pages, page_count, format, level, recognition_mode, naming_rule_id, naming, state)
+    select 1, '{"pages": []}', 5, '.pdf', 'lean', 'fast', 1, '{}', 'made' from generate_series(1, %(count)s);
+insert into document (filing_id, number, title, first_page, page_count, name_texts, file_name)
+    select id, 1, 'Paper', 0, 5, '[]', 'paper_' || id || '.pdf' from filing;
 insert into delivery (document_id, destination_id, file_name, idempotency_key, state, delivered_at)
     select id, 1, file_name, id::text, 'delivered', now() - id * interval '1 minute' from document;
 """

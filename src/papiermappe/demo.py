@@ -15,7 +15,7 @@ from papiermappe.core.order.places import Side
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services import delivering, devices, filing, journal, mappen, routines, runs, tickets
+from papiermappe.services import destinations, devices, filing, journal, mappen, routines, runs, tickets
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.reading import last_used_reading
@@ -55,12 +55,14 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
     """
     store = Store(database_url, Blobs.in_folder(data_dir / "blobs"))
     try:
-        if delivering.list_destinations(HANDS, store):
+        if destinations.has_folder(HANDS, store):
             return
         zaunkoenig, kiebitz, stieglitz = (
             devices.add_device(HANDS, store, f"http://127.0.0.1:{standin_port + at}/eSCL", Limits()) for at in (2, 1, 3)
         )
-        numbers = {name: delivering.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS}
+        numbers = {
+            name: destinations.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS
+        }
         for name, settings in TICKETS.items():
             tickets.keep_ticket(HANDS, store, name, settings)
         spreads = routines.keep_routine(HANDS, store, "Booklet spreads", BOOKLET_STEPS)
@@ -144,7 +146,7 @@ class _Demo:
 
     def file(self, mappe: int, destination: int) -> None:
         reading = last_used_reading(HANDS, self._store, readable_languages())
-        wanted = FilingRequest(destination, reading=reading)
+        wanted = FilingRequest((destination,), reading=reading)
         filing.request_filing(HANDS, self._store, mappe, wanted, datetime.now().astimezone())
         self._until(mappe, lambda now: now.filings[0].deliveries[0].state is DeliveryState.DELIVERED)
 

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from pydantic import Field, PostgresDsn, field_validator
+from pydantic import Field, PostgresDsn, SecretStr, field_validator
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
@@ -19,6 +19,9 @@ class Settings(BaseSettings):
 
     database_url: PostgresDsn | None = None
     """A PostgreSQL server to use; none: the private one that the start command makes."""
+
+    secret_key: SecretStr | None = None
+    """Encrypts the passwords of destinations, as Fernet takes it; none: one is made in the data folder."""
 
     host: str = "127.0.0.1"
     port: int = Field(default=8000, ge=1, le=65535)

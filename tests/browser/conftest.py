@@ -21,7 +21,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import delivering, devices, mappen, moving, runs
+from papiermappe.services import destinations, devices, mappen, moving, runs
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
@@ -59,7 +59,7 @@ class Stack:
             key: devices.add_device(ANNA, self.store, self.drawer.escl(key), Limits())
             for key in ("kiebitz", "zaunkoenig")
         }
-        delivering.add_folder(ANNA, self.store, "Leases", self.folder / "filed")
+        destinations.add_folder(ANNA, self.store, "Leases", self.folder / "filed")
 
     def start_one(self, name: str) -> None:
         """Start a process; wait for it where others need it at once."""
@@ -206,6 +206,11 @@ def complaints(driver: webdriver.Chrome) -> Callable[[], list[str]]:
         return [row["message"] for row in rows if row["level"] == "SEVERE" and not late.search(row["message"])]
 
     return read
+
+
+def next_name(driver: webdriver.Chrome) -> str:
+    """Return the name that the station File tells."""
+    return driver.find_element("css selector", ".naming [role=status]").get_attribute("textContent") or ""
 
 
 def assert_accessible(driver: webdriver.Chrome, what: str) -> None:

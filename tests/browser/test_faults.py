@@ -212,7 +212,7 @@ def test_a_double_enter_files_once_and_waits_for_what_was_just_typed(
     until(lambda: stack.desk(mappe).filings)
     time.sleep(0.7)
     (filing,) = stack.desk(mappe).filings
-    assert "typed-a-moment-ago" in filing.file_name
+    assert "typed-a-moment-ago" in filing.documents[0].file_name
 
 
 def test_a_command_survives_a_lost_connection_and_is_done_once(

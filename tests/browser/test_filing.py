@@ -4,11 +4,11 @@ from collections.abc import Callable
 from datetime import date
 
 import pytest
-from selenium.webdriver import Chrome
+from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
-from tests.browser.conftest import Stack, assert_accessible
+from tests.browser.conftest import Stack, assert_accessible, next_name
 from tests.helpers import ANNA
 
 from papiermappe.core.reading.printed import Printed
@@ -16,6 +16,7 @@ from papiermappe.core.reading.proposal import Proposal, Proposals
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import mappen, runs
 from papiermappe.services.caller import MACHINE
+from papiermappe.services.naming_rules import list_rules
 from papiermappe.services.reading import record_printed
 from papiermappe.store.models import Page
 
@@ -53,7 +54,7 @@ def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
         capture = session.get_one(Page, stack.desk(number).order[0]).capture_id
     record_printed(MACHINE, stack.store, capture, SAID)
     driver.get(f"{stack.url}/mappen/{number}/file")
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".proposal")) == 4)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-part]"))
     return number
 
 
@@ -77,22 +78,84 @@ def test_some_pages_are_filed_by_number_and_a_range_that_is_none_is_said(
     until(lambda: [filing.page_count for filing in stack.desk(mappe).filings] == [1])
 
 
-def test_what_the_page_says_is_put_into_the_name_and_taken_out_again(
-    stack: Stack, driver: Chrome, until: Until, mappe: int
-) -> None:
-    assert_accessible(driver, "proposals")
-    subject, sender, number, day = driver.find_elements(By.CSS_SELECTOR, ".proposal")
-    assert number.text == "Number, doubtful TV-2291"
-    assert number.get_attribute("title") == "The page says: Order no. TV-2291"
+def chips(driver: Chrome) -> list[str]:
+    """Return the parts of the name, each with what is under it."""
+    return [chip.text.replace("\n", ": ") for chip in driver.find_elements(By.CSS_SELECTOR, "[data-part]")]
+
+
+def add(driver: Chrome, kind: str) -> None:
+    """Add a part to the name."""
+    Select(driver.find_element(By.ID, "add-part")).select_by_value(kind)
+
+
+def test_the_name_is_made_of_what_the_page_says(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    until(lambda: chips(driver)[0] == "2026-06-18: date on page 1")
+    (subject,) = driver.find_elements(By.CSS_SELECTOR, ".proposal")
     subject.click()
     until(lambda: stack.desk(mappe).view.subject == "Repair of the cold store door")
     until(lambda: subject.get_attribute("aria-pressed") == "true")
-    sender.click()
-    until(lambda: stack.desk(mappe).view.subject == "Repair of the cold store door Tamsin Vale Packaging Ltd")
-    until(lambda: sender.get_attribute("aria-pressed") == "true")
+    until(lambda: next_name(driver).startswith("2026-06-18_repair-of-the-cold-store-door_"))
     subject.click()
-    until(lambda: stack.desk(mappe).view.subject == "Tamsin Vale Packaging Ltd")
-    day.click()
-    until(lambda: "2026-06-18_tamsin-vale-packaging-ltd_" in driver.find_element(By.CSS_SELECTOR, ".file-name").text)
-    day.click()
-    until(lambda: "2026-06-18" not in driver.find_element(By.CSS_SELECTOR, ".file-name").text)
+    until(lambda: stack.desk(mappe).view.subject == "")
+    add(driver, "sender")
+    until(lambda: "_tamsin-vale-packaging-ltd.pdf" in next_name(driver))
+    add(driver, "number")  # the page says it doubtfully: it is left out until somebody takes it
+    until(lambda: chips(driver)[-1] == "…: printed number, doubtful")
+    until(driver.find_element(By.ID, "take-said").is_displayed)
+    assert "Page 1 says TV-2291, not surely" in driver.find_element(By.CSS_SELECTOR, ".part-editor").text
+    assert_accessible(driver, "chips")
+    driver.find_element(By.ID, "take-said").click()
+    until(lambda: next_name(driver).endswith("_tamsin-vale-packaging-ltd_tv-2291.pdf"))
+    assert chips(driver)[-1] == "tv-2291: printed number, by hand"
+    field = driver.find_element(By.ID, "said")
+    field.send_keys(Keys.CONTROL, "a", Keys.NULL, "TV 9", Keys.TAB)
+    until(lambda: next_name(driver).endswith("_tv-9.pdf"))
+    name = next_name(driver)
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: [filing.documents[0].file_name for filing in stack.desk(mappe).filings] == [name])
+
+
+def test_a_rule_is_changed_for_this_once_and_kept_under_a_name(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    until(lambda: len(chips(driver)) == 3)
+    driver.find_element(By.CSS_SELECTOR, "[data-part='2']").click()  # the counter
+    until(driver.find_element(By.ID, "part-earlier").is_displayed)
+    driver.find_element(By.ID, "part-earlier").click()
+    until(lambda: chips(driver)[1].endswith(": counter"))
+    driver.find_element(By.ID, "part-out").click()
+    until(lambda: len(chips(driver)) == 2)
+    until(driver.find_element(By.ID, "keep-rule").is_displayed)
+    add(driver, "folder")
+    until(lambda: next_name(driver).startswith("2026-06-18/"))
+    driver.find_element(By.ID, "name-ending").click()
+    field = driver.find_element(By.ID, "new-rule-name")
+    until(field.is_displayed)
+    field.send_keys("By day")
+    driver.find_element(By.ID, "keep-rule-as").click()
+    rule = Select(driver.find_element(By.ID, "naming-rule"))
+    until(lambda: rule.first_selected_option.text == "By day")
+    until(lambda: not driver.find_element(By.ID, "keep-rule").is_displayed())
+    assert_accessible(driver, "rule")
+    driver.find_element(By.ID, "remove-rule").click()
+    until(lambda: "The rule “By day” is removed." in driver.find_element(By.CSS_SELECTOR, ".naming").text)
+    assert [kept.name for kept in list_rules(ANNA, stack.store)] == ["Date, subject, number"]
+
+
+def test_a_part_is_dragged_to_another_place(driver: Chrome, until: Until, mappe: int) -> None:
+    until(lambda: len(chips(driver)) == 3)
+    counter, day = (driver.find_element(By.CSS_SELECTOR, f"[data-part='{at}']") for at in (2, 0))
+    ActionChains(driver).click_and_hold(counter).move_by_offset(-10, 0).move_to_element(day).release().perform()
+    until(
+        lambda: [chip.split(": ")[1] for chip in chips(driver)] == ["counter", "date on page 1", "subject, not known"]
+    )
+    until(lambda: next_name(driver).endswith("_2026-06-18.pdf"))
+
+
+def test_one_document_a_page(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
+    Select(driver.find_element(By.ID, "languages")).select_by_value("")
+    Select(driver.find_element(By.ID, "division")).select_by_value("page")
+    until(lambda: "2 documents; the next is" in driver.find_element(By.CSS_SELECTOR, ".naming").text)
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a")) == 4, 60)
+    assert [filing.document_count for filing in stack.desk(mappe).filings] == [2]

@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import Select
-from tests.browser.conftest import Stack, assert_accessible
+from tests.browser.conftest import Stack, assert_accessible, next_name
 from tests.helpers import ANNA, BEN, QUICK, do
 
 from papiermappe.core.operations import Turn
@@ -249,14 +249,16 @@ def test_printed_numbers_and_dates_are_offered(
     until(lambda: [front for front, _ in stack.desk(mappe).lanes] == [fronts[1], fronts[2], fronts[0], fronts[3]])
     until(lambda: not driver.find_element(By.ID, "printed-order").is_displayed())
     ActionChains(driver).send_keys("4").perform()
-    until(lambda: driver.find_elements(By.ID, "dated"))
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-part]"))
     assert "Printed page 4 is missing" in driver.find_element(By.CSS_SELECTOR, ".checks").text
+    driver.find_element(By.CSS_SELECTOR, "[data-part='0']").click()
+    until(lambda: driver.find_elements(By.ID, "dated"))
     Select(driver.find_element(By.ID, "dated")).select_by_value("2026-03-12")
     # the number depends on what has been filed on this desk before
-    until(lambda: driver.find_element(By.CSS_SELECTOR, ".file-name").text.startswith("2026-03-12_handling_"))
-    name = driver.find_element(By.CSS_SELECTOR, ".file-name").text
+    until(lambda: next_name(driver).startswith("2026-03-12_handling_"))
+    name = next_name(driver)
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: [filing.file_name for filing in stack.desk(mappe).filings] == [name])
+    until(lambda: [filing.documents[0].file_name for filing in stack.desk(mappe).filings] == [name])
 
 
 def test_a_document_is_stopped_and_continued(

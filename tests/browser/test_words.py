@@ -19,7 +19,7 @@ from tests.helpers import ANNA, QUICK, QUICK_ONE_SIDE, Drawer, analyse_all, desk
 from papiermappe.core.encode.level import Level
 from papiermappe.core.operations import SetAside, Turn
 from papiermappe.message import Message
-from papiermappe.services import delivering, mappen, runs
+from papiermappe.services import destinations, mappen, runs
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
@@ -107,7 +107,7 @@ def full(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer, tmp_path: Pa
     drawer.lay("hail")
     drawer.trouble(jam_at=2)
     scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
-    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "filed")
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "filed")
     make(store, request(store, mappe, place, datetime(2026, 11, 27, tzinfo=UTC), level=Level.LEAN))
     with store.begin() as session:
         session.execute(

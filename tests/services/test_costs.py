@@ -9,7 +9,7 @@ from tests.helpers import ANNA, QUICK, QUICK_GLASS, WORDS, Drawer, desk, make, r
 
 from papiermappe.core.encode.level import Level
 from papiermappe.devices.model import Abilities, Colour, Sides, Source, SourceAbilities, TicketSettings
-from papiermappe.services import costs, delivering, devices
+from papiermappe.services import costs, destinations, devices
 from papiermappe.services.costs import TicketCosts
 from papiermappe.services.offers import unoffered
 from papiermappe.store.database import Store
@@ -65,7 +65,7 @@ def test_what_documents_weigh_is_measured_by_level_and_scaled_to_the_paper(
 ) -> None:
     drawer.lay("lease")
     scan(store, mappe, zaunkoenig)
-    folder = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    folder = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     make(store, request(store, mappe, folder, datetime(2026, 11, 24, 9, tzinfo=UTC)))
     (filing,) = desk(store, mappe).filings
     assert filing.byte_size is not None

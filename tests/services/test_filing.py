@@ -19,6 +19,7 @@ from tests.helpers import (
     analyse_all,
     desk,
     do,
+    made_document,
     make,
     page_saying,
     request,
@@ -29,9 +30,9 @@ from papiermappe.core.encode.format import Format
 from papiermappe.core.operations import Move, SetAside
 from papiermappe.core.page_choice import RangeRefused, WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, filing, mappen
+from papiermappe.services import delivering, destinations, filing, mappen
 from papiermappe.services.errors import NotFound, NotPossible
-from papiermappe.services.filing import PagesWanted
+from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, Filing, Page
@@ -48,7 +49,7 @@ def folder(tmp_path: Path) -> Path:
 @pytest.fixture
 def leases(store: Store, folder: Path) -> int:
     """A destination."""
-    return delivering.add_folder(ANNA, store, "Leases", folder)
+    return destinations.add_folder(ANNA, store, "Leases", folder)
 
 
 @pytest.fixture
@@ -62,7 +63,7 @@ def full(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> int:
 
 def document(store: Store, filing_id: int) -> bytes:
     """Return what was made."""
-    return delivering.filed_document(ANNA, store, filing_id).data
+    return made_document(store, filing_id).data
 
 
 def test_a_document_of_all_pages_at_the_size_of_their_paper(store: Store, full: int, leases: int, folder: Path) -> None:
@@ -72,10 +73,10 @@ def test_a_document_of_all_pages_at_the_size_of_their_paper(store: Store, full: 
     with pikepdf.open(file) as pdf:
         sizes = [tuple(round(float(side) / 72 * 25.4) for side in page.mediabox[2:]) for page in pdf.pages]
     assert sizes == [(210, 297)] * 3 + [(148, 210)]
-    filed = delivering.filed_document(ANNA, store, made)
-    assert (filed.file_name, filed.data) == (file.name, file.read_bytes())
+    shown = made_document(store, made)
+    assert (shown.file_name, shown.data) == (file.name, file.read_bytes())
     (row,) = delivering.list_filed(ANNA, store)
-    assert (row.file_name, row.page_count, row.byte_size) == (file.name, 4, len(filed.data))
+    assert (row.file_name, row.page_count, row.byte_size) == (file.name, 4, len(shown.data))
     assert [path.name for path in folder.iterdir()] == [file.name]
     make(store, made)  # done twice, it does no harm
     assert [path.name for path in folder.iterdir()] == [file.name]
@@ -115,13 +116,13 @@ def test_pages_that_are_not_there_are_refused_and_no_name_is_taken(store: Store,
     with pytest.raises(NotPossible, match="no_page_to_file"):
         request(store, full, leases, NOW, pages=PagesWanted(WhichPages.BACKS))  # there are none
     make(store, request(store, full, leases, NOW))
-    assert desk(store, full).filings[0].file_name.endswith("_0001.pdf")
+    assert desk(store, full).filings[0].documents[0].file_name.endswith("_0001.pdf")
 
 
 def test_two_who_ask_at_once_get_two_names(store: Store, full: int, leases: int) -> None:
     with ThreadPoolExecutor(8) as clerks:
         list(clerks.map(lambda _: request(store, full, leases, NOW), range(16)))
-    names = [row.file_name for row in desk(store, full).filings]
+    names = [row.documents[0].file_name for row in desk(store, full).filings]
     assert len(set(names)) == 16
     assert sorted(names)[-1] == "2026-11-24_lease-upper-meadow_0016.pdf"
 
@@ -133,13 +134,13 @@ def test_a_file_that_is_there_already_is_not_overwritten(store: Store, full: int
     made = request(store, full, leases, NOW)
     make(store, made)
     assert foreign.read_text() == "somebody's own file"
-    assert delivering.filed_document(ANNA, store, made).file_name == "2026-11-24_lease-upper-meadow_0002.pdf"
+    assert made_document(store, made).file_name == "2026-11-24_lease-upper-meadow_0002.pdf"
 
 
 def test_a_folder_that_cannot_be_used_is_said_and_tried_again(store: Store, full: int, tmp_path: Path) -> None:
     blocked = tmp_path / "blocked"
     blocked.write_text("a file where the folder should be")
-    made = request(store, full, delivering.add_folder(ANNA, store, "Blocked", blocked / "in"), NOW)
+    made = request(store, full, destinations.add_folder(ANNA, store, "Blocked", blocked / "in"), NOW)
     make(store, made)
     (failed,) = desk(store, full).filings[0].deliveries
     assert failed.state is DeliveryState.FAILED
@@ -176,8 +177,8 @@ def made_as(store: Store, mappe: int, place: int, kind: Format, reading: Reading
     """File a Mappe as a file of a kind, and return its name and what is in it."""
     made = request(store, mappe, place, NOW, reading=reading, format=kind)
     make(store, made, FakeRecogniser(SAID))
-    filed = delivering.filed_document(ANNA, store, made)
-    return filed.file_name, filed.data
+    shown = made_document(store, made)
+    return shown.file_name, shown.data
 
 
 def test_a_tiff_of_all_pages(store: Store, full: int, leases: int, folder: Path) -> None:

@@ -17,7 +17,7 @@ from tests.helpers import (
 )
 
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering
+from papiermappe.services import destinations
 from papiermappe.services.finding import find_pages, keep_words
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
@@ -31,7 +31,7 @@ LEASE = page_saying("The upper meadow is leased for ten years.", "Pachtverträge
 @pytest.fixture
 def filed(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer, tmp_path: Path) -> int:
     """A document of three pages that all say the same; its filing."""
-    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
     drawer.lay("lease")
     scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
     analyse_all(store, mappe)
@@ -50,7 +50,7 @@ def say(store: Store, filing: int, *texts: str) -> None:
 @pytest.mark.parametrize("find", ["meadow", "MEADOWS", "leasing", "Pachtvertrag", '"upper meadow"', "zehn -twelve"])
 def test_words_are_found_by_their_stems_in_both_languages(store: Store, filed: int, find: str) -> None:
     (found,) = find_pages(ANNA, store, find)
-    assert (found.filing_id, found.page, found.destination) == (filed, 1, "Leases")
+    assert (found.page, found.destination) == (1, "Leases")
     assert found.file_name == "2026-11-24_lease-upper-meadow_0001.pdf"
 
 

@@ -5,12 +5,12 @@ from pathlib import Path
 
 import pytest
 from sqlalchemy import func, select, text
-from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, desk, do, make, request, scan, undo
+from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, desk, do, made_document, make, request, scan, undo
 
 from papiermappe.core.operations import MoveToMappe, Turn
 from papiermappe.core.order.landing import Again
 from papiermappe.devices.escl import Limits
-from papiermappe.services import delivering, housekeeping, mappen, moving, receiving, runs
+from papiermappe.services import delivering, destinations, housekeeping, mappen, moving, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check, tidy_up
 from papiermappe.services.mappen import MappeOrder
@@ -59,13 +59,13 @@ def test_what_is_in_use_is_not_cleared_away(store: Store, mappe: int, zaunkoenig
 def test_after_thirty_days_pages_scans_and_pictures_go_and_documents_stay(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    made = request(store, mappe, delivering.add_folder(ANNA, store, "Leases", tmp_path / "filed"), NOW)
+    made = request(store, mappe, destinations.add_folder(ANNA, store, "Leases", tmp_path / "filed"), NOW)
     make(store, made)
     mappen.clear(ANNA, store, mappe)
     tidy_up(store, LATER)
     assert count(store, Page, Capture, JournalEntry, Run) == [0, 0, 0, 0]
     assert blobs(store, "captures") == blobs(store, "pictures") == []
-    assert delivering.filed_document(ANNA, store, made).data.startswith(b"%PDF-")
+    assert made_document(store, made).data.startswith(b"%PDF-")
     assert len(delivering.list_filed(ANNA, store)) == 1
     assert mappen.list_cleared(ANNA, store, LATER) == []
     assert check(store).problems == []

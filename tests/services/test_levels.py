@@ -4,12 +4,13 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
+from uuid import uuid4
 
 import numpy as np
 import pikepdf
 import pypdfium2
 import pytest
-from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, make, page_saying, request
+from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, made_document, make, page_saying, request
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.level import Level
@@ -19,7 +20,7 @@ from papiermappe.core.pages import level_samples
 from papiermappe.core.picture import decode
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.recognition.model import TextRecogniser
-from papiermappe.services import delivering, levels
+from papiermappe.services import destinations, levels
 from papiermappe.services.errors import NotFound
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
@@ -36,10 +37,10 @@ def reader(*breaks_off_at: int) -> FakeRecogniser:
 
 def filed(store: Store, mappe: int, folder: Path, recogniser: TextRecogniser | None, level: Level = Level.LEAN) -> Path:
     """File a Mappe, its pages read in German, and return the file."""
-    leases = delivering.add_folder(ANNA, store, "Leases", folder)
+    leases = destinations.add_folder(ANNA, store, uuid4().hex, folder)
     made = request(store, mappe, leases, NOW, level=level, reading=GERMAN)
     make(store, made, recogniser)
-    return folder / delivering.filed_document(ANNA, store, made).file_name
+    return folder / made_document(store, made).file_name
 
 
 def words_of(file: Path) -> list[str]:

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from tests.helpers import ANNA, BEN, Drawer, analyse_all, desk, do, redo, request, scan, undo
 
 from papiermappe.core.operations import Cut, MoveToMappe, Nudge, SetAside, Turn
-from papiermappe.services import delivering, mappen, moving
+from papiermappe.services import destinations, mappen, moving
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
 from papiermappe.services.moving import Into
 from papiermappe.services.views import mappe_changes
@@ -231,7 +231,7 @@ def test_a_mappe_of_which_a_document_is_being_made_is_not_joined(
     store: Store, mappe: int, pages: list[int], other: int, tmp_path: Path
 ) -> None:
     there = desk(store, other).order
-    request(store, other, delivering.add_folder(ANNA, store, "Leases", tmp_path), datetime.now(UTC))
+    request(store, other, destinations.add_folder(ANNA, store, "Leases", tmp_path), datetime.now(UTC))
     with pytest.raises(NotPossible, match="clear_while_making"):
         moving.join(ANNA, store, mappe, other, "end", desk(store, mappe).cursor)
     assert desk(store, other).order == there

@@ -19,6 +19,7 @@ from tests.helpers import (
     desk,
     do,
     here,
+    made_document,
     make,
     page_saying,
     request,
@@ -31,8 +32,9 @@ from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Move, SetAside, SortByNumbers, Turn
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.services import delivering, filing, reading
+from papiermappe.services import destinations, filing, reading
 from papiermappe.services.errors import NotPossible
+from papiermappe.services.naming import ByHand, NameWanted
 from papiermappe.services.pages import page_states, pages_of
 from papiermappe.services.reading import Reading, last_used_reading, read_ahead
 from papiermappe.store.database import Store
@@ -102,7 +104,7 @@ def test_what_is_read_ahead_is_known_when_it_is_filed(
     recogniser = FakeRecogniser(page_saying("Pachtvertrag"))
     read(store, mappe, recogniser)
     assert recogniser.asked == 3
-    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    leases = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     made = request(store, mappe, leases, NOW, level=Level.LEAN, reading=PREFERRED)
     make(store, made, recogniser)
     assert recogniser.asked == 3
@@ -137,7 +139,7 @@ def test_pages_are_read_as_those_of_the_last_document(
     assert last_used_reading(ANNA, store, ["deu", "eng"]) == PREFERRED
     assert last_used_reading(ANNA, store, ["fra", "ita"]) == Reading("fra", RecognitionMode.ACCURATE)
     assert last_used_reading(ANNA, store, []) == Reading("", RecognitionMode.ACCURATE)
-    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    leases = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     request(store, mappe, leases, NOW, reading=Reading("deu", RecognitionMode.FAST))
     assert last_used_reading(ANNA, store, ["deu", "eng"]) == Reading("deu", RecognitionMode.FAST)
     without_german = last_used_reading(ANNA, store, ["eng"])
@@ -259,11 +261,11 @@ def test_a_printed_day_stands_in_the_name(store: Store, mappe: int, pages: list[
     read(store, mappe, Numbered(12, 13, 14))
     days = desk(store, mappe).printed.days
     assert [(day.day, day.page) for day in days] == [(date(2026, 3, 11 + at), at) for at in (1, 2, 3)]
-    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    leases = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     (tmp_path / "2026-03-12_lease-upper-meadow_0001.pdf").write_text("somebody's own file")
-    made = request(store, mappe, leases, NOW, dated=days[0].day)
+    made = request(store, mappe, leases, NOW, name=NameWanted(by_hand=ByHand(dated=days[0].day)))
     make(store, made)
-    assert delivering.filed_document(ANNA, store, made).file_name == "2026-03-12_lease-upper-meadow_0002.pdf"
+    assert made_document(store, made).file_name == "2026-03-12_lease-upper-meadow_0002.pdf"
 
 
 class Hanging(FakeRecogniser):
@@ -282,7 +284,7 @@ class Hanging(FakeRecogniser):
 def test_a_document_is_stopped_while_a_page_is_being_read_and_goes_on_later(
     store: Store, mappe: int, pages: list[int], tmp_path: Path, until: Callable[..., None]
 ) -> None:
-    leases = delivering.add_folder(ANNA, store, "Leases", tmp_path)
+    leases = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     made = request(store, mappe, leases, NOW, level=Level.LEAN, reading=PREFERRED)
     hanging = Hanging(page_saying("Pachtvertrag"))
     job = threading.Thread(target=filing.make_documents, args=(store, made, here, hanging, DEFAULT_LIMIT_PX))
@@ -301,13 +303,13 @@ def test_a_document_is_stopped_while_a_page_is_being_read_and_goes_on_later(
     filing.try_again(ANNA, store, made)
     make(store, made, FakeRecogniser(page_saying("Pachtvertrag")))
     assert desk(store, mappe).filings[0].state == "made"
-    assert [file.name for file in tmp_path.glob("*.pdf")] == [stopped.file_name]
+    assert [file.name for file in tmp_path.glob("*.pdf")] == [stopped.documents[0].file_name]
 
 
 def test_a_document_that_was_stopped_before_it_began_is_not_made(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    made = request(store, mappe, delivering.add_folder(ANNA, store, "Leases", tmp_path), NOW)
+    made = request(store, mappe, destinations.add_folder(ANNA, store, "Leases", tmp_path), NOW)
     filing.stop(ANNA, store, made)
     make(store, made, None)
     assert desk(store, mappe).filings[0].state == "stopped"

@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import text
 from tests.helpers import ANNA, QUICK, QUICK_GLASS, WORDS, Drawer, desk, request, scan
 
-from papiermappe.services import delivering, filing, runs
+from papiermappe.services import destinations, filing, runs
 from papiermappe.services.reconciling import reconcile
 from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, FilingState, RunState
@@ -67,7 +67,7 @@ def test_a_glass_loop_that_waits_for_a_person_needs_no_job(
 def test_a_filing_without_its_job_failed_and_can_be_tried_again(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    made = request(store, mappe, delivering.add_folder(ANNA, store, "Leases", tmp_path), NOW)
+    made = request(store, mappe, destinations.add_folder(ANNA, store, "Leases", tmp_path), NOW)
     lose_jobs(store)
     reconcile(store)
     (failed,) = desk(store, mappe).filings
@@ -81,9 +81,10 @@ def test_a_filing_without_its_job_failed_and_can_be_tried_again(
 def test_a_delivery_without_its_job_failed_and_can_be_tried_again(
     store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    made = request(store, mappe, delivering.add_folder(ANNA, store, "Leases", tmp_path), NOW)
+    made = request(store, mappe, destinations.add_folder(ANNA, store, "Leases", tmp_path), NOW)
     with store.begin() as session:
         session.execute(text("update filing set state = 'made'"))
+        session.execute(text("update document set sha256 = 'ab'"))
     lose_jobs(store)
     reconcile(store)
     assert desk(store, mappe).filings[0].deliveries[0].state is DeliveryState.FAILED

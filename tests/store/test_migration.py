@@ -156,7 +156,7 @@ def test_a_treatment_that_lacks_newer_fields_is_changed(carried_over: Store) -> 
 
 def test_filings_have_become_documents_with_deliveries(carried_over: Store) -> None:
     failed, done = Desk(carried_over, 2, PERSON).filings
-    assert (done.state, done.file_name, done.byte_size) == ("made", "2026-11-24_hail_0007.pdf", 20_000)
+    assert (done.state, done.documents[0].file_name, done.byte_size) == ("made", "2026-11-24_hail_0007.pdf", 20_000)
     assert done.made is not None
     assert WORDS.text(done.made) == "Ink and paper apart; 12 words can be searched."
     assert [(delivery.destination, delivery.state) for delivery in done.deliveries] == [("Leases", "delivered")]

@@ -14,13 +14,13 @@ from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 from sqlalchemy import select, text
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, here, make, request, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, document_id, here, make, request, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Turn
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach
-from papiermappe.services import delivering, pictures, running_routines
+from papiermappe.services import destinations, pictures, running_routines
 from papiermappe.services import devices as devices_service
 from papiermappe.services import mappen as mappen_service
 from papiermappe.services.finding import keep_words
@@ -70,7 +70,11 @@ POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/split",
     "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
-    "/filings/1/stop", "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs",
+    "/filings/1/stop", "/documents/1/deliveries", "/destinations", "/destinations/trial", "/destinations/1",
+    "/destinations/1/remove", "/destinations/1/take-back",
+    "/mappen/1/name", "/naming-rules", "/naming-rules/1/rule", "/naming-rules/1/name",
+    "/naming-rules/1/default", "/naming-rules/1/remove", "/naming-rules/1/take-back",
+    "/runs/1/next-sheet", "/runs/1/stop", "/runs/1/continue", "/runs/1/dismiss", "/runs/1/backs",
     "/runs/1/retake",    "/mappen/1/imports", "/imports", "/imports/1/cancel", "/imports/1/password", "/folders",
     "/folders/1/remove", "/devices",
     "/devices/1/name", "/devices/1/default", "/devices/1/look", "/devices/1/remove", "/devices/1/take-back",
@@ -305,8 +309,10 @@ def test_a_command_that_is_sent_again_is_done_once(
     web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
     key = {"Idempotency-Key": "0b6d7f0e-1111-4222-8333-444455556666"}
-    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
-    answers = {web.post(f"/mappen/{mappe}/filings", json={"destination": place}, headers=key).json() for _ in range(3)}
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    answers = {
+        web.post(f"/mappen/{mappe}/filings", json={"destinations": [place]}, headers=key).json() for _ in range(3)
+    }
     assert len(answers) == 1
     assert len(desk(store, mappe).filings) == 1
 
@@ -400,13 +406,13 @@ def test_what_was_asked_for_long_ago_is_asked_for_again(monkeypatch: pytest.Monk
 def test_filed_documents_are_found_by_their_text(
     web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
     made = request(store, mappe, place, datetime(2026, 11, 27, tzinfo=UTC))
     make(store, made)
     with store.begin() as session:
         keep_words(session, session.scalars(select(Document.id)).one(), ["", "Our meadows & fields are let."])
     shown = web.get("/?find=meadow", headers=HTML).text
-    assert f'href="/filings/{made}/open#page=2"' in shown
+    assert f'href="/documents/{document_id(store, made)}/open#page=2"' in shown
     assert "Our <mark>meadows</mark> &amp; fields are let." in shown
     assert "neither in its name nor in its text" in web.get("/?find=orchard", headers=HTML).text
 
@@ -532,14 +538,15 @@ def test_a_run_on_a_device_that_is_gone_is_refused(
 def test_a_filed_document_is_listed_opened_and_downloaded(
     web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
 ) -> None:
-    place = delivering.add_folder(ANNA, store, "Leases", tmp_path / "leases")
-    made = web.post(f"/mappen/{mappe}/filings", json={"destination": place}).json()
-    assert web.get(f"/filings/{made}/open").status_code == 404
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    made = web.post(f"/mappen/{mappe}/filings", json={"destinations": [place]}).json()
+    number = document_id(store, made)
+    assert web.get(f"/documents/{number}/open").status_code == 404
     make(store, made)
-    name = desk(store, mappe).filings[0].file_name
+    name = desk(store, mappe).filings[0].documents[0].file_name
     assert name in web.get("/", params={"find": "meadow"}).text
     assert name not in web.get("/", params={"find": "orchard"}).text
-    opened, saved = web.get(f"/filings/{made}/open"), web.get(f"/filings/{made}/download")
+    opened, saved = web.get(f"/documents/{number}/open"), web.get(f"/documents/{number}/download")
     assert opened.content == saved.content
     assert opened.content[:5] == b"%PDF-"
     assert saved.headers["Content-Disposition"] == f"attachment; filename*=UTF-8''{name}"

@@ -32,7 +32,7 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.naming import name_part
+from papiermappe.core.naming.names import name_part
 from papiermappe.core.pages import PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language

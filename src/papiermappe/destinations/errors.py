@@ -3,7 +3,8 @@
 DestinationError
 ├── NameTaken           something else has the name there
 ├── DestinationFull     there is no room
-└── DestinationRefused  it does not exist, or may not be written to
+├── DestinationAway     it does not answer, or not now: later it may
+└── DestinationRefused  it does not exist, or will not take it
 """
 
 from papiermappe.errors import PapiermappeError
@@ -21,5 +22,9 @@ class DestinationFull(DestinationError):
     """There is no room."""
 
 
+class DestinationAway(DestinationError):
+    """It does not answer, or not now: the same is tried again later."""
+
+
 class DestinationRefused(DestinationError):
-    """It does not exist, or may not be written to."""
+    """It does not exist, or will not take it: a person has to see to it."""

@@ -5,6 +5,7 @@ import errno
 import hashlib
 import os
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 from typing import BinaryIO
 
@@ -32,9 +33,11 @@ class Folder:
         Raises as the protocol says.
         """
         target = self._path / parcel.file_name
-        beside = self._path / f".{parcel.idempotency_key}.part"
+        beside = target.parent / f".{parcel.idempotency_key}.part"
         try:
-            self._path.mkdir(parents=True, exist_ok=True)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if not target.parent.resolve().is_relative_to(self._path.resolve()):
+                raise DestinationRefused("folder_leads_out", place=str(target.parent), root=str(self._path))
             self._write(beside, parcel.file)
             try:
                 _give_name(beside, target, parcel.idempotency_key)
@@ -43,12 +46,23 @@ class Folder:
                     raise NameTaken("name_taken", file=parcel.file_name) from None
             finally:
                 beside.unlink(missing_ok=True)
-            _flush_folder(self._path)
+            for folder in (target.parent, *_between(target.parent, self._path)):
+                _flush_folder(folder)
         except OSError as exc:
             if exc.errno == errno.ENOSPC:
                 raise DestinationFull("destination_full", place=str(self._path)) from exc
             raise DestinationRefused("folder_refused", place=str(self._path), reason=exc.strerror or "") from exc
         return str(target)
+
+    def try_out(self) -> None:
+        """Write a small file and take it away again. Raises DestinationError."""
+        trial = self._path / ".papiermappe-trial"
+        try:
+            self._path.mkdir(parents=True, exist_ok=True)
+            trial.write_text("A trial; this can be deleted.\n")
+            trial.unlink()
+        except OSError as exc:
+            raise DestinationRefused("folder_refused", place=str(self._path), reason=exc.strerror or "") from exc
 
     @staticmethod
     def _write(path: Path, file: BinaryIO) -> None:
@@ -84,6 +98,11 @@ def _give_name(beside: Path, target: Path, key: str) -> None:
 def _has_checksum(path: Path, sha256: str) -> bool:
     with path.open("rb") as there:
         return hashlib.file_digest(there, "sha256").hexdigest() == sha256
+
+
+def _between(inner: Path, outer: Path) -> Sequence[Path]:
+    """Return the folders above one, up to another that it lies in."""
+    return inner.parents[: len(inner.relative_to(outer).parts)]
 
 
 def _flush_folder(path: Path) -> None:

@@ -9,9 +9,13 @@ class Parcel(NamedTuple):
     file: BinaryIO
     """Open for reading; may be read more than once."""
     file_name: str
+    """With the folders that it lies in, a slash between them; each a name that file systems take."""
     sha256: str
     idempotency_key: str
     """The same however often the delivery is tried."""
+    media_type: str = "application/pdf"
+    title: str = ""
+    pages: int = 1
 
 
 class Destination(Protocol):
@@ -25,6 +29,11 @@ class Destination(Protocol):
 
         Raises:
             NameTaken: something else has the name.
+            DestinationAway: it cannot be delivered now.
             DestinationError: it cannot be delivered.
         """
+        ...
+
+    def try_out(self) -> None:
+        """See whether documents could be delivered, and leave nothing behind. Raises DestinationError."""
         ...

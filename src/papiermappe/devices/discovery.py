@@ -8,7 +8,7 @@ from typing import NamedTuple
 import structlog
 from zeroconf import InterfaceChoice, IPVersion, ServiceBrowser, ServiceStateChange, Zeroconf
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.devices.errors import AddressRefused
 from papiermappe.devices.escl import device_url
 from papiermappe.devices.model import Reach, plain_uuid

@@ -29,18 +29,26 @@ from papiermappe.services.routine_runs import RoutineWanted
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
+from papiermappe.store.secrets import SecretBox
 
 RETRIED = TriedAgain()
 
 
 def tasks(
-    store: Store, incoming: Incoming, pools: Pools, recogniser: Recogniser | None, limits: Limits, ahead: int
+    store: Store,
+    incoming: Incoming,
+    secrets: SecretBox,
+    pools: Pools,
+    recogniser: Recogniser | None,
+    limits: Limits,
+    ahead: int,
 ) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm.
 
     Args:
         store: rows and files.
         incoming: files that are brought in.
+        secrets: opens the passwords of destinations.
         pools: for long computations.
         recogniser: None where none is installed.
         limits: what is accepted of devices.
@@ -83,7 +91,7 @@ def tasks(
 
     @blueprint.task(name=JobKind.DELIVER, retry=RETRIED)
     def deliver(delivery_id: int) -> None:
-        delivering.deliver(store, delivery_id)
+        delivering.deliver(store, delivery_id, secrets)
 
     return blueprint
 

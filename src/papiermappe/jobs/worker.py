@@ -35,6 +35,7 @@ from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
+from papiermappe.store.secrets import SecretBox
 
 log = structlog.get_logger()
 
@@ -90,7 +91,8 @@ async def run_worker(settings: Settings, database_url: str, say: Callable[[Messa
         connector=ListeningConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5})
     )
     incoming = Incoming(settings.incoming_dir)
-    bound = tasks(store, incoming, pools, _recogniser(), limits_of(settings), _ahead(settings))
+    secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
+    bound = tasks(store, incoming, secrets, pools, _recogniser(), limits_of(settings), _ahead(settings))
     app.add_tasks_from(bound, namespace="")
     await asyncio.to_thread(pools.warm_up)
     try:

@@ -17,7 +17,7 @@ from papiermappe.local.errors import CannotStart
 from papiermappe.local.ports import free_run, is_free
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child, Supervisor
-from papiermappe.services import delivering
+from papiermappe.services import destinations
 from papiermappe.services.caller import MACHINE
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
@@ -159,8 +159,8 @@ def first_destination(desk: LocalDesk) -> None:
     """Add a folder as destination if there is none."""
     store = Store(desk.database_url, Blobs.in_folder(desk.settings.blob_dir))
     try:
-        if not delivering.list_destinations(MACHINE, store):
-            delivering.add_folder(MACHINE, store, "Filed", desk.settings.data_dir / "filed")
+        if not destinations.has_folder(MACHINE, store):
+            destinations.add_folder(MACHINE, store, "Filed", desk.settings.data_dir / "filed")
     finally:
         store.close()
 

@@ -1,41 +1,46 @@
 """Delivering documents to their destinations, and finding them again."""
 
-from datetime import UTC, datetime
-from pathlib import Path
+import zipfile
+from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime, timedelta
 from tempfile import TemporaryFile
 from typing import NamedTuple
 
 import structlog
 from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from papiermappe.core.encode.format import Format
-from papiermappe.destinations.errors import DestinationError, NameTaken
-from papiermappe.destinations.folder import Folder
-from papiermappe.destinations.model import Destination as DestinationPlace
+from papiermappe.destinations.errors import DestinationAway, DestinationError, NameTaken
 from papiermappe.destinations.model import Parcel
 from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.changes import filing_changed
+from papiermappe.services.destinations import place_of
 from papiermappe.services.errors import NotFound
 from papiermappe.services.filing import locked_filing, take_next_name
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import BlobMissing
-from papiermappe.store.models import Delivery, DeliveryState, Destination, DestinationKind, Document, Filing, Mappe
+from papiermappe.store.errors import BlobMissing, SecretUnreadable
+from papiermappe.store.models import Delivery, DeliveryState, Destination, Document, Filing, Mappe
+from papiermappe.store.queue import JobKind, enqueue_later
+from papiermappe.store.secrets import SecretBox
 
 log = structlog.get_logger()
 
 MAX_LISTED = 200
+ZIP_CHUNK_BYTES = 1 << 20
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 30, 1800
+GIVEN_UP_AFTER = timedelta(days=4)
+"""A destination may be away for a long weekend."""
 
 
 class FiledRow(NamedTuple):
     """A filed document on the start page."""
 
-    filing_id: int
+    document_id: int
     mappe_id: int
     file_name: str
     destination: str
@@ -44,43 +49,26 @@ class FiledRow(NamedTuple):
     delivered_at: datetime
 
 
-def list_destinations(_: Caller, store: Store) -> list[tuple[int, str]]:
-    """Return number and name of all destinations."""
-    with store.begin() as session:
-        rows = session.execute(select(Destination.id, Destination.name).order_by(Destination.id))
-        return [(row.id, row.name) for row in rows]
-
-
-@transaction
-def add_folder(_: Caller, session: Session, name: str, folder: Path) -> int:
-    """Add a folder that documents go to, or return the destination of that name."""
-    added = insert(Destination).values(name=name, kind=DestinationKind.FOLDER, settings={"path": str(folder)})
-    session.execute(added.on_conflict_do_nothing())
-    return session.scalars(select(Destination.id).where(Destination.name == name)).one()
-
-
-def place_of(destination: Destination) -> DestinationPlace:
-    """Return the place that a destination is."""
-    match destination.kind:
-        case DestinationKind.FOLDER:
-            return Folder(Path(destination.settings["path"]))
-
-
-def deliver(store: Store, delivery_id: int) -> None:
+def deliver(store: Store, delivery_id: int, secrets: SecretBox | None = None) -> None:
     """Deliver a document to its destination; a second call does no harm.
 
-    If something else has its name, it gets the next one.
+    If something else has its name, it gets the next one. If the destination is away, it is tried again later.
+
+    Args:
+        store: of the delivery.
+        delivery_id: which one.
+        secrets: opens the passwords of destinations; None: there are none.
     """
     while (found := _begin(MACHINE, store, delivery_id)) is not None:
-        delivery, document = found
         try:
-            with TemporaryFile() as file:
-                file.write(store.blobs.get(Blobs.document_key(document.sha256 or "")))
-                parcel = Parcel(file, delivery.file_name, document.sha256 or "", delivery.idempotency_key)
-                place = place_of(delivery.destination).deliver(parcel)
+            place = _bring(store, *found, secrets)
         except NameTaken:
             _rename(MACHINE, store, delivery_id)
-        except (DestinationError, BlobMissing) as exc:
+        except DestinationAway as exc:
+            log.info("not delivered yet", action="delivery.away", delivery_id=delivery_id, cause=repr(exc))
+            _wait(MACHINE, store, delivery_id, exc.message)
+            return
+        except (DestinationError, BlobMissing, SecretUnreadable) as exc:
             log.warning("not delivered", action="delivery.failed", delivery_id=delivery_id, cause=repr(exc))
             fail(MACHINE, store, delivery_id, exc.message)
             return
@@ -89,20 +77,53 @@ def deliver(store: Store, delivery_id: int) -> None:
             return
 
 
+def _bring(store: Store, delivery: Delivery, document: Document, kind: Format, secrets: SecretBox | None) -> str:
+    with TemporaryFile() as file:
+        file.write(store.blobs.get(Blobs.document_key(document.sha256 or "")))
+        parcel = Parcel(
+            file,
+            delivery.file_name,
+            document.sha256 or "",
+            delivery.idempotency_key,
+            kind.media_type,
+            document.title,
+            document.page_count,
+        )
+        return place_of(delivery.destination, secrets).deliver(parcel)
+
+
 @transaction
-def _begin(caller: Caller, session: Session, delivery_id: int) -> tuple[Delivery, Document] | None:
+def _wait(caller: Caller, session: Session, delivery_id: int, message: Message) -> None:
+    """Have a delivery tried again after a pause that grows; give it up after some days."""
+    delivery, _, filing, mappe = _rows(caller, session, delivery_id)
+    if delivery.state is not DeliveryState.DELIVERING:
+        return
+    now = datetime.now(UTC)
+    delivery.message = message.model_dump(mode="json")
+    if now - filing.requested_at > GIVEN_UP_AFTER:
+        delivery.state = DeliveryState.FAILED
+    else:
+        pause_s = min(FIRST_PAUSE_S * 2 ** (delivery.tries - 1), LONGEST_PAUSE_S)
+        delivery.state, delivery.next_try_at = DeliveryState.WAITING, now + timedelta(seconds=pause_s)
+        enqueue_later(session, JobKind.DELIVER, pause_s, delivery_id=delivery_id)
+    filing_changed(session, mappe, filing)
+
+
+@transaction
+def _begin(caller: Caller, session: Session, delivery_id: int) -> tuple[Delivery, Document, Format] | None:
     delivery, document, filing, mappe = _rows(caller, session, delivery_id)
     if delivery.state in {DeliveryState.DELIVERED, DeliveryState.FAILED} or document.sha256 is None:
         return None
     delivery.state, delivery.tries = DeliveryState.DELIVERING, delivery.tries + 1
+    delivery.message, delivery.next_try_at = None, None
     filing_changed(session, mappe, filing)
-    return delivery, document
+    return delivery, document, filing.format
 
 
 @transaction
 def _rename(caller: Caller, session: Session, delivery_id: int) -> None:
     delivery, _, filing, mappe = _rows(caller, session, delivery_id)
-    take_next_name(session, mappe, filing, delivery)
+    take_next_name(session, filing, delivery)
     filing_changed(session, mappe, filing)
 
 
@@ -110,8 +131,29 @@ def _rename(caller: Caller, session: Session, delivery_id: int) -> None:
 def _delivered(caller: Caller, session: Session, delivery_id: int, place: str) -> None:
     delivery, document, filing, mappe = _rows(caller, session, delivery_id)
     delivery.state, delivery.place, delivery.delivered_at = DeliveryState.DELIVERED, place, datetime.now(UTC)
-    told = {"count": filing.page_count, "file": document.file_name, "destination": delivery.destination.name}
-    filing.change = machine_entry(session, mappe, message=Message(code="filed", params=told))
+    session.flush()
+    message = _filed(session, delivery, document, filing)
+    if message is None:
+        filing_changed(session, mappe, filing)
+    else:
+        filing.change = machine_entry(session, mappe, message=message)
+
+
+def _filed(session: Session, delivery: Delivery, document: Document, filing: Filing) -> Message | None:
+    """Return what the history says of a delivery: of several documents it speaks when the last of them is there."""
+    states = (
+        select(Delivery.state)
+        .join(Document, Document.id == Delivery.document_id)
+        .where(Document.filing_id == filing.id, Delivery.destination_id == delivery.destination_id)
+    )
+    there = session.scalars(states).all()
+    name = delivery.destination.name
+    if len(there) == 1:
+        told = {"count": document.page_count, "file": document.file_name, "destination": name}
+        return Message(code="filed", params=told)
+    if set(there) == {DeliveryState.DELIVERED}:
+        return Message(code="filed_documents", params={"count": len(there), "destination": name})
+    return None
 
 
 @transaction
@@ -143,25 +185,57 @@ class FiledDocument(NamedTuple):
     data: bytes
 
 
-def filed_document(_: Caller, store: Store, filing_id: int) -> FiledDocument:
-    """Return the document of a filing, made but perhaps not delivered. Raises NotFound, BlobMissing."""
+def filed_document(_: Caller, store: Store, document_id: int) -> FiledDocument:
+    """Return a document, made but perhaps not delivered. Raises NotFound, BlobMissing."""
     with store.begin() as session:
-        filing = session.get(Filing, filing_id)
-        document = session.scalar(select(Document).where(Document.filing_id == filing_id))
-        if filing is None or document is None or document.sha256 is None:
+        document = session.get(Document, document_id)
+        if document is None or document.sha256 is None:
             raise NotFound("document_gone")
-    return FiledDocument(document.file_name, filing.format, store.blobs.get(Blobs.document_key(document.sha256)))
+        kind = document.filing.format
+    return FiledDocument(document.file_name, kind, store.blobs.get(Blobs.document_key(document.sha256)))
+
+
+class ZippedDocuments(NamedTuple):
+    """All documents of a filing in one file, piece by piece."""
+
+    file_name: str
+    chunks: Iterator[bytes]
+
+
+def zipped_documents(_: Caller, store: Store, filing_id: int) -> ZippedDocuments:
+    """Return the documents of a filing that are made. Raises NotFound, BlobMissing."""
+    with store.begin() as session:
+        made = select(Document).where(Document.filing_id == filing_id, Document.sha256.is_not(None))
+        documents = session.scalars(made.order_by(Document.number)).all()
+    if not documents:
+        raise NotFound("document_gone")
+    return ZippedDocuments(documents[0].file_name.rpartition(".")[0] + ".zip", _zipped(store, documents))
+
+
+def _zipped(store: Store, documents: Sequence[Document]) -> Iterator[bytes]:
+    """Yield an archive, not compressed: what is in it is. Of names that are alike in it, all but one get a number."""
+    taken: set[str] = set()
+    with TemporaryFile() as file:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
+            for document in documents:
+                name = document.file_name
+                name = f"{document.number}_{name}" if name in taken else name
+                taken.add(name)
+                archive.writestr(name, store.blobs.get(Blobs.document_key(document.sha256 or "")))
+        file.seek(0)
+        while chunk := file.read(ZIP_CHUNK_BYTES):
+            yield chunk
 
 
 def list_filed(_: Caller, store: Store, find: str = "", limit: int = MAX_LISTED) -> list[FiledRow]:
     """Return the delivered documents whose names hold all words of `find`, the newest first."""
     query = (
         select(
-            Filing.id.label("filing_id"),
+            Document.id.label("document_id"),
             Filing.mappe_id,
             Delivery.file_name,
             Destination.name.label("destination"),
-            Filing.page_count,
+            Document.page_count,
             Document.byte_size,
             Delivery.delivered_at,
         )

@@ -10,7 +10,7 @@ from sqlalchemy import exists, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.devices.discovery import Announced
 from papiermappe.devices.errors import DeviceError
 from papiermappe.devices.escl import EsclClient, Limits, device_url

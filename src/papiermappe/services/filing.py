@@ -9,6 +9,7 @@ import uuid
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from datetime import UTC, date, datetime
+from itertools import islice
 from typing import Any, BinaryIO, NamedTuple
 
 from sqlalchemy import select
@@ -21,8 +22,8 @@ from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.pdf import About
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.naming import document_name, safe_file_name
-from papiermappe.core.page_choice import NumberedPage, WhichPages, pages_of_choice
+from papiermappe.core.naming.filling import texts_of
+from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.pages import PageSource
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText
@@ -34,11 +35,14 @@ from papiermappe.recognition.errors import ReadingCancelled
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import filing_changed
+from papiermappe.services.destinations import destination_in_use
 from papiermappe.services.errors import NotFound, NotPossible, Stopped
 from papiermappe.services.finding import keep_words
-from papiermappe.services.naming import take_number
+from papiermappe.services.naming import ByHand, NameWanted, Words, facts_of, reserve_name, rule_for, words_known
+from papiermappe.services.naming_rules import RuleInUse
 from papiermappe.services.pages import analysis_of, pages_of
 from papiermappe.services.pictures import captured_picture
+from papiermappe.services.planning import PagesWanted, planned_documents
 from papiermappe.services.reading import NOT_READ, Reader, Reading
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
@@ -48,7 +52,6 @@ from papiermappe.store.models import (
     Capture,
     Delivery,
     DeliveryState,
-    Destination,
     Document,
     Filing,
     FilingState,
@@ -60,35 +63,24 @@ CHECK_EVERY_S = 0.5
 PROGRESS_EVERY_S = 0.25
 
 
-class PagesWanted(NamedTuple):
-    """Which pages go into the document."""
-
-    which: WhichPages = WhichPages.ALL
-    chosen: tuple[int, ...] = ()
-    ranges: str = ""
-
-
 class FilingRequest(NamedTuple):
     """What is to be made, and where it is to go."""
 
-    destination_id: int
+    destinations: tuple[int, ...]
+    """The first names it."""
     level: Level = Level.BALANCED
     reading: Reading = NOT_READ
-    dated: date | None = None
-    """The day in its name; None: today."""
+    name: NameWanted = NameWanted()
     format: Format = Format.PDF
     pages: PagesWanted = PagesWanted()
 
 
-@transaction
-def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: FilingRequest, now: datetime) -> int:
-    """Reserve a name and have the pages of a Mappe, as they are now, made into a document.
-
-    Concurrent requests get two names: the number is taken under a lock, the name is unique in the database.
+def request_filing(caller: Caller, store: Store, mappe_id: int, wanted: FilingRequest, now: datetime) -> int:
+    """Reserve names and have the pages of a Mappe, as they are now, made into documents.
 
     Args:
         caller: who asks.
-        session: of the transaction.
+        store: of the Mappe.
         mappe_id: of the Mappe.
         wanted: what is to be made.
         now: the current time, with its zone.
@@ -97,22 +89,29 @@ def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: Fili
         The number of the filing.
 
     Raises:
-        NotFound: there is no such Mappe or destination.
+        NotFound: there is no such Mappe, destination or naming rule.
         NotPossible: there is no page to file, or they do not fit into a file of that format.
         RangeRefused: the ranges of pages make no sense.
     """
+    return _request(caller, store, mappe_id, wanted, now, words_known(store, wanted.reading))
+
+
+@transaction
+def _request(
+    caller: Caller, session: Session, mappe_id: int, wanted: FilingRequest, now: datetime, words: Words
+) -> int:
     mappe = locked_mappe(caller, session, mappe_id)
-    destination = session.get(Destination, wanted.destination_id)
-    if destination is None:
-        raise NotFound("destination_gone")
-    snapshot = _snapshot(session, mappe_id, wanted.pages)
-    if not snapshot:
-        raise NotPossible("no_page_to_file")
-    if wanted.format.has_one_page and len(snapshot) > 1:
-        raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=len(snapshot))
+    destinations = list(dict.fromkeys(wanted.destinations))
+    for destination_id in destinations:
+        destination_in_use(session, destination_id)
+    rule = rule_for(session, destinations[0], wanted.name)
+    documents = planned_documents(session, mappe_id, wanted.pages)
+    longest = max(len(document.pages) for document in documents)
+    if wanted.format.has_one_page and longest > 1:
+        raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=longest)
     if wanted.format.is_of_words and not wanted.reading.languages:
         raise NotPossible("format_needs_language")
-    day = wanted.dated or now.date()
+    snapshot = _snapshot(session, mappe_id, [page for document in documents for page in document.pages])
     filing = Filing(
         mappe_id=mappe_id,
         pages={"pages": snapshot},
@@ -121,89 +120,143 @@ def request_filing(caller: Caller, session: Session, mappe_id: int, wanted: Fili
         level=wanted.level,
         languages=wanted.reading.languages,
         recognition_mode=wanted.reading.mode,
-        dated=day,
+        naming_rule_id=rule.id,
+        naming=rule.rule.model_dump(mode="json"),
         state=FilingState.QUEUED,
         requested_at=now,
     )
     session.add(filing)
     session.flush()
-    name = _free_name(session, destination.id, mappe.subject, day, wanted.format)
-    document = Document(filing_id=filing.id, number=1, title=mappe.subject, file_name=name)
-    session.add(document)
-    session.flush()
-    session.add(
-        Delivery(
-            document_id=document.id,
-            destination_id=destination.id,
-            file_name=name,
-            idempotency_key=str(uuid.uuid4()),
-            state=DeliveryState.WAITING,
+    first_page = 0
+    for number, planned in enumerate(documents, 1):
+        subject = planned.name or mappe.subject
+        by_hand = wanted.name.by_hand if len(documents) == 1 else ByHand()
+        texts = texts_of(rule.rule, facts_of(session, planned.pages[0], subject, by_hand, now.date(), words))
+        document = Document(
+            filing_id=filing.id,
+            number=number,
+            title=subject,
+            first_page=first_page,
+            page_count=len(planned.pages),
+            name_texts=list(texts),
+            file_name="",
         )
-    )
+        first_page += len(planned.pages)
+        session.add(document)
+        _send_to(session, document, destinations, rule, now.date())
     filing_changed(session, mappe, filing)
     enqueue(session, JobKind.MAKE, filing_id=filing.id)
     return filing.id
 
 
-def _snapshot(session: Session, mappe_id: int, wanted: PagesWanted) -> list[dict[str, Any]]:
-    lying = {page.id: page for page in pages_of(session, mappe_id) if not page.set_aside}
-    if not lying:
-        return []
-    numbered = [NumberedPage(page.id, page.side) for page in lying.values()]
+def _send_to(session: Session, document: Document, destinations: Sequence[int], rule: RuleInUse, today: date) -> None:
+    """Reserve the name of a document at its destinations."""
+    kind = session.get_one(Filing, document.filing_id).format
+    name = reserve_name(session, destinations, rule, document.name_texts, kind, today)
+    document.file_name = name.rpartition("/")[2]
+    session.flush()
+    session.add_all(_delivery(document, destination_id, name) for destination_id in destinations)
+    session.flush()
+
+
+def _delivery(document: Document, destination_id: int, name: str) -> Delivery:
+    return Delivery(
+        document_id=document.id,
+        destination_id=destination_id,
+        file_name=name,
+        idempotency_key=str(uuid.uuid4()),
+        state=DeliveryState.WAITING,
+    )
+
+
+def _snapshot(session: Session, mappe_id: int, wanted: Sequence[int]) -> list[dict[str, Any]]:
+    there = {page.id: page for page in pages_of(session, mappe_id)}
     return [
         {
             "capture": page.capture_id,
             "treatment": page.treatment,
             "colour": (analysis.colour if (analysis := analysis_of(page)) else ColourKind.COLOUR).value,
         }
-        for page in (lying[number] for number in pages_of_choice(wanted.which, numbered, wanted.chosen, wanted.ranges))
+        for page in (there[number] for number in wanted)
     ]
 
 
-def _free_name(session: Session, destination_id: int, subject: str, day: date, kind: Format) -> str:
-    while True:
-        name = safe_file_name(document_name(day, subject, take_number(session)) + kind, kind)
-        taken = select(Delivery.id).where(Delivery.destination_id == destination_id, Delivery.file_name == name)
-        if session.scalar(taken) is None:
-            return name
-
-
-def take_next_name(session: Session, mappe: Mappe, filing: Filing, delivery: Delivery) -> None:
+def take_next_name(session: Session, filing: Filing, delivery: Delivery) -> None:
     """Give a document whose name is taken at its destination the next one."""
     document = session.get_one(Document, delivery.document_id)
-    name = _free_name(session, delivery.destination_id, mappe.subject, filing.dated, filing.format)
-    document.file_name = delivery.file_name = name
+    rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
+    today = filing.requested_at.astimezone().date()
+    name = reserve_name(session, [delivery.destination_id], rule, document.name_texts, filing.format, today)
+    delivery.file_name, document.file_name = name, name.rpartition("/")[2]
 
 
 @transaction
 def try_again(caller: Caller, session: Session, filing_id: int) -> None:
-    """Have a filing that failed or was stopped made, or its document delivered, again, under the same name.
+    """Have what is left of a filing that failed or was stopped made, and delivered, under the same names.
 
     Raises:
         NotFound: there is no such filing.
         NotPossible: it is made already, or is being made.
     """
     filing, mappe = locked_filing(caller, session, filing_id)
-    failed = [delivery for delivery in deliveries_of(session, filing_id) if delivery.state is DeliveryState.FAILED]
-    if filing.state in {FilingState.FAILED, FilingState.STOPPED}:
+    failed = [delivery for delivery in deliveries_of(session, filing_id) if _can_be_tried(delivery)]
+    unmade = filing.state in {FilingState.FAILED, FilingState.STOPPED}
+    if not (unmade or failed):
+        raise NotPossible("filing_already")
+    if unmade:
         filing.state, filing.message, filing.pages_done, filing.stop_requested = FilingState.QUEUED, None, 0, False
         enqueue(session, JobKind.MAKE, filing_id=filing_id)
-    elif filing.state is FilingState.MADE and failed:
-        for delivery in failed:
-            delivery.state, delivery.message = DeliveryState.WAITING, None
-            enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
-    else:
-        raise NotPossible("filing_already")
+    for delivery in failed:
+        delivery.state, delivery.message, delivery.next_try_at = DeliveryState.WAITING, None, None
+        enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
     filing_changed(session, mappe, filing)
 
 
 @transaction
 def stop(caller: Caller, session: Session, filing_id: int) -> None:
-    """Have the making of a document stopped. Raises NotFound, NotPossible."""
+    """Have the making of documents stopped, or their waiting for a destination that is away.
+
+    Raises:
+        NotFound: there is no such filing.
+        NotPossible: there is nothing to stop.
+    """
     filing, mappe = locked_filing(caller, session, filing_id)
-    if not filing.state.under_way:
+    waiting = [delivery for delivery in deliveries_of(session, filing_id) if delivery.next_try_at is not None]
+    if not (filing.state.under_way or waiting):
         raise NotPossible("filing_over")
-    filing.stop_requested = True
+    filing.stop_requested = filing.state.under_way
+    for delivery in waiting:
+        delivery.state, delivery.next_try_at = DeliveryState.FAILED, None
+        delivery.message = Message(code="delivery_stopped").model_dump(mode="json")
+    filing_changed(session, mappe, filing)
+
+
+def _can_be_tried(delivery: Delivery) -> bool:
+    return delivery.state is DeliveryState.FAILED or delivery.next_try_at is not None
+
+
+@transaction
+def send_on(caller: Caller, session: Session, document_id: int, destination_id: int, now: datetime) -> None:
+    """Deliver a document that is made already to another destination, under a name by the rule of its filing.
+
+    Raises:
+        NotFound: there is no such document or destination.
+        NotPossible: it goes there already, or is not made yet.
+    """
+    document = session.get(Document, document_id)
+    if document is None:
+        raise NotFound("document_gone")
+    filing, mappe = locked_filing(caller, session, document.filing_id)
+    destination = destination_in_use(session, destination_id)
+    if document.sha256 is None or any(there.destination_id == destination_id for there in document.deliveries):
+        raise NotPossible("document_goes_there", destination=destination.name)
+    rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
+    today = now.astimezone().date()
+    name = reserve_name(session, [destination_id], rule, document.name_texts, filing.format, today)
+    delivery = _delivery(document, destination_id, name)
+    session.add(delivery)
+    session.flush()
+    enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
     filing_changed(session, mappe, filing)
 
 
@@ -314,6 +367,10 @@ def _make(
     supply = _Supply(store, Reader(store, recogniser, reading, stop_wanted), max_px, stop_wanted)
     mode = filing.recognition_mode if filing.languages else None
     spec = DocumentSpec(filing.format, filing.level, mode)
+    waiting = _unmade(store, filing.id)
+    if not waiting:
+        return
+    begun_at = waiting[0].first_page
     made: list[MadePage[dict[str, Any]]] = []
 
     noted_s = time.monotonic()
@@ -322,28 +379,33 @@ def _make(
         nonlocal noted_s
         if time.monotonic() - noted_s > PROGRESS_EVERY_S:
             noted_s = time.monotonic()
-            _note_progress(MACHINE, store, filing.id, count)
+            _note_progress(MACHINE, store, filing.id, begun_at + count)
 
     def pages() -> Iterator[FilePage]:
-        for page in make_pages(filing.pages["pages"], supply, spec, compute, rendered):
+        for page in make_pages(filing.pages["pages"][begun_at:], supply, spec, compute, rendered):
             made.append(page)
             yield page.page
 
     spoken = language(filing.languages.partition("+")[0]).tag if filing.languages else None
-    with tempfile.TemporaryFile() as out:
-        about = About(_title(store, filing), filing.requested_at, spoken)
-        write_file(filing.format, pages(), out, filing.level, about, tempfile.TemporaryFile)
-        stop_if(stop_wanted)
-        sha256, byte_size = _sha256_of(out), out.seek(0, os.SEEK_END)
-        store.blobs.keep_file(Blobs.document_key(sha256), out)
-    texts = [page.page.text.text if page.page.text else "" for page in made]
-    _record_document(MACHINE, store, filing.id, _MadeFile(sha256, byte_size, _summary(made), texts))
+    coming = pages()
+    for document in waiting:
+        made.clear()
+        with tempfile.TemporaryFile() as out:
+            about = About(document.title or "Papers", filing.requested_at, spoken)
+            ours = islice(coming, document.page_count)
+            write_file(filing.format, ours, out, filing.level, about, tempfile.TemporaryFile)
+            stop_if(stop_wanted)
+            sha256, byte_size = _sha256_of(out), out.seek(0, os.SEEK_END)
+            store.blobs.keep_file(Blobs.document_key(sha256), out)
+        texts = [page.page.text.text if page.page.text else "" for page in made]
+        _record_document(MACHINE, store, document.id, _MadeFile(sha256, byte_size, _summary(made), texts))
 
 
-def _title(store: Store, filing: Filing) -> str:
+def _unmade(store: Store, filing_id: int) -> list[Document]:
+    """Return the documents of a filing that have still to be made: they are made in their order."""
     with store.begin() as session:
-        title = session.scalar(select(Document.title).where(Document.filing_id == filing.id))
-    return title or "Papers"
+        unmade = select(Document).where(Document.filing_id == filing_id, Document.sha256.is_(None))
+        return list(session.scalars(unmade.order_by(Document.number)))
 
 
 def _summary(made: list[MadePage[dict[str, Any]]]) -> dict[str, Any]:
@@ -377,16 +439,19 @@ class _MadeFile(NamedTuple):
 
 
 @transaction
-def _record_document(caller: Caller, session: Session, filing_id: int, file: _MadeFile) -> None:
-    filing, mappe = locked_filing(caller, session, filing_id)
-    if filing.state is not FilingState.MAKING:
+def _record_document(caller: Caller, session: Session, document_id: int, file: _MadeFile) -> None:
+    """Write down that a document was made, and have it delivered; with the last of them the filing is made."""
+    filing, mappe = locked_filing(caller, session, session.get_one(Document, document_id).filing_id)
+    document = session.get_one(Document, document_id, populate_existing=True)
+    if filing.state is not FilingState.MAKING or document.sha256 is not None:
         return
-    document = session.scalars(select(Document).where(Document.filing_id == filing_id)).one()
     document.sha256, document.byte_size, document.made = file.sha256, file.byte_size, file.made
     keep_words(session, document.id, file.texts)
-    filing.state, filing.pages_done, filing.ended_at = FilingState.MADE, filing.page_count, datetime.now(UTC)
-    for delivery in deliveries_of(session, filing_id):
+    for delivery in document.deliveries:
         enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
+    filing.pages_done = document.first_page + document.page_count
+    if filing.pages_done == filing.page_count:
+        filing.state, filing.ended_at = FilingState.MADE, datetime.now(UTC)
     filing_changed(session, mappe, filing)
 
 

@@ -33,7 +33,7 @@ class TextPart(NamedTuple):
 class FoundPage(NamedTuple):
     """A page of a filed document that says what was looked for."""
 
-    filing_id: int
+    document_id: int
     mappe_id: int
     file_name: str
     destination: str
@@ -52,7 +52,7 @@ _FIND = text("""
         select distinct on (document_id) document_id, page, ts_rank(words, query) as rank
         from saying, wanted order by document_id, rank desc, page
     )
-    select filing.id as filing_id, filing.mappe_id, delivery.file_name, destination.name as destination,
+    select document.id as document_id, filing.mappe_id, delivery.file_name, destination.name as destination,
         delivery.delivered_at, best.page, document_page.text
     from best
     join document_page using (document_id, page)
@@ -93,7 +93,7 @@ def find_pages(_: Caller, store: Store, find: str, most: int = MAX_FOUND) -> lis
         rows = session.execute(_FIND, {"find": find, "ranked": RANKED_PAGES, "most": most}).all()
         return [
             FoundPage(
-                filing_id=row.filing_id,
+                document_id=row.document_id,
                 mappe_id=row.mappe_id,
                 file_name=row.file_name,
                 destination=row.destination,

@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.files import MAX_BYTES
 from papiermappe.message import Message

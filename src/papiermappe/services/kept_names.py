@@ -6,9 +6,9 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.services.errors import NotPossible
-from papiermappe.store.models import Routine, Ticket
+from papiermappe.store.models import Destination, NamingRule, Routine, Ticket
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class KeptNames:
         limit: the most letters that a name may have.
     """
 
-    model: type[Ticket | Routine]
+    model: type[Destination | NamingRule | Routine | Ticket]
     limit: int
 
     def free(self, session: Session, name: str, besides: int | None = None) -> str:

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import MAX_SUBJECT, one_line
+from papiermappe.core.naming.names import MAX_SUBJECT, one_line
 from papiermappe.services.caller import Caller, locked_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import NotFound, NotPossible

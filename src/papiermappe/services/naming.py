@@ -1,16 +1,226 @@
-"""Numbers for file names: each given out once, whoever asks."""
+"""What the documents of a Mappe are called."""
 
-from sqlalchemy.dialects.postgresql import insert
+from collections.abc import Callable, Sequence
+from datetime import date, datetime
+from typing import Annotated, NamedTuple
+
+from pydantic import BaseModel, Field
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.store.models import NamingRule
+from papiermappe.core.encode.format import Format
+from papiermappe.core.naming.filling import FilledName, NameFacts, PlacedWord, counter_period, name_of, texts_of
+from papiermappe.core.naming.names import MAX_SUBJECT, one_line
+from papiermappe.core.naming.rule import NamingRule
+from papiermappe.core.order.places import Side
+from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.reading.proposal import Proposal
+from papiermappe.services.caller import Caller, visible_mappe
+from papiermappe.services.destinations import destination_in_use
+from papiermappe.services.naming_rules import RuleInUse, next_count, rule_in_use, take_count
+from papiermappe.services.pages import picture_name, printed_on_page
+from papiermappe.services.planning import PagesWanted, planned_documents
+from papiermappe.services.reading import Reader, Reading
+from papiermappe.store.database import Store
+from papiermappe.store.models import Delivery, Destination, Mappe, Page, Run
 
-RULE = "date, subject, number"
+MOST_SHOWN = 3
+
+Words = Callable[[Page], Sequence[PlacedWord]]
+"""Returns all words of a page, as far as it has been read."""
+
+Typed = Annotated[str, Field(max_length=MAX_SUBJECT)]
 
 
-def take_number(session: Session) -> int:
-    """Take the next number. A concurrent caller waits until this transaction ends, then gets the number after it."""
-    first = insert(NamingRule).values(name=RULE, next_number=2)
-    after_that = {"next_number": NamingRule.next_number + 1}
-    taken = first.on_conflict_do_update(index_elements=["name"], set_=after_that).returning(NamingRule.next_number)
-    return (session.scalar(taken) or 2) - 1
+class ByHand(BaseModel):
+    """What a person has said of a document, instead of what its page says; None: as the page says."""
+
+    dated: date | None = None
+    sender: Typed | None = None
+    number: Typed | None = None
+    kind: Typed | None = None
+
+
+class NameWanted(NamedTuple):
+    """How documents are to be named."""
+
+    rule_id: int | None = None
+    """None: by the default rule."""
+    changed: NamingRule | None = None
+    """The rule as it is changed for this once; None: as it is kept."""
+    by_hand: ByHand = ByHand()
+    """For a filing of one document."""
+
+
+class NameView(BaseModel):
+    """What the next documents of a Mappe would be called."""
+
+    rule_id: int
+    rule: NamingRule
+    texts: list[str]
+    """What each part of the rule gives for the first of them, as it is spelled; empty where nothing is known."""
+    names: list[str]
+    """Of the first documents, with folders and endings."""
+    documents: int
+    """How many there are."""
+
+
+def name_view(
+    caller: Caller,
+    store: Store,
+    mappe_id: int,
+    destination_id: int,
+    wanted: NameWanted,
+    pages: PagesWanted,
+    reading: Reading,
+    kind: Format,
+) -> NameView:
+    """Return what documents would be called if they were filed now.
+
+    Raises:
+        NotFound: there is no such Mappe, destination or rule.
+        NotPossible: there is no page to file.
+        RangeRefused: the ranges of pages make no sense.
+    """
+    words = words_known(store, reading)
+    with store.begin() as session:
+        mappe = visible_mappe(caller, session, mappe_id)
+        rule_id, rule = rule_for(session, destination_id, wanted)
+        documents = planned_documents(session, mappe_id, pages)
+        by_hand = wanted.by_hand if len(documents) == 1 else ByHand()
+        today = datetime.now().astimezone().date()
+        shown = [
+            texts_of(rule, facts_of(session, document.pages[0], document.name or mappe.subject, by_hand, today, words))
+            for document in documents[:MOST_SHOWN]
+        ]
+        names = _next_names(session, rule_id, rule, shown, today)
+    return NameView(
+        rule_id=rule_id,
+        rule=rule,
+        texts=list(names[0].parts),
+        names=[name.path + kind for name in names],
+        documents=len(documents),
+    )
+
+
+def rule_for(session: Session, destination_id: int, wanted: NameWanted) -> RuleInUse:
+    """Return the rule that names what goes to a destination, unless a person has chosen another. Raises NotFound."""
+    destination = destination_in_use(session, destination_id)
+    return rule_in_use(session, wanted.rule_id or destination.naming_rule_id, wanted.changed)
+
+
+def next_name(session: Session, mappe: Mappe) -> str:
+    """Return what the document of a Mappe would be called now, by the default rule, as a PDF."""
+    rule_id, rule = rule_in_use(session, None)
+    today = datetime.now().astimezone().date()
+    first = session.scalar(
+        select(Page.id)
+        .where(Page.mappe_id == mappe.id, Page.set_aside.is_(False))
+        .order_by(Page.rank, Page.side == Side.BACK)
+        .limit(1)
+    )
+    facts = facts_of(session, first, mappe.subject, ByHand(), today, lambda _: ())
+    (name,) = _next_names(session, rule_id, rule, [texts_of(rule, facts)], today)
+    return name.path + Format.PDF
+
+
+def facts_of(
+    session: Session, first_page: int | None, subject: str, by_hand: ByHand, today: date, words: Words
+) -> NameFacts:
+    """Return what the name of a document can be made of. What its page says doubtfully is left out.
+
+    Args:
+        session: of the transaction.
+        first_page: of the document; None where it has none yet.
+        subject: of it.
+        by_hand: what a person has said of it.
+        today: the day for names.
+        words: returns those of the page.
+    """
+    page = session.get(Page, first_page) if first_page is not None else None
+    if page is None:
+        return NameFacts(today, subject=subject)
+    printed = printed_on_page(page)
+    said = printed.proposals if printed else None
+    dated = _sure(said.date) if said else ""
+    run = session.get_one(Run, page.capture.run_id)
+    return NameFacts(
+        today=today,
+        scanned=page.capture.arrived_at.astimezone().date(),
+        printed=by_hand.dated or (date.fromisoformat(dated) if dated else None),
+        subject=subject,
+        sender=_meant(by_hand.sender, said.sender if said else None),
+        number=_meant(by_hand.number, said.number if said else None),
+        kind=_meant(by_hand.kind, said.kind if said else None).replace("_", " "),
+        device=run.device.name if run.device else "",
+        words=words(page),
+    )
+
+
+def _sure(proposal: Proposal | None) -> str:
+    return proposal.value if proposal is not None and proposal.is_sure else ""
+
+
+def _meant(typed: str | None, proposal: Proposal | None) -> str:
+    return _sure(proposal) if typed is None else one_line(typed)
+
+
+def words_known(store: Store, reading: Reading) -> Words:
+    """Return what tells the words of pages, where they have been read in this way."""
+    reader = Reader(store, None, reading)
+
+    def words(page: Page) -> Sequence[PlacedWord]:
+        text = reader.known(picture_name(page))
+        return _placed(text) if text else ()
+
+    return words
+
+
+def _placed(text: PageText) -> list[PlacedWord]:
+    return [
+        PlacedWord(word.text, (word.box.left + word.box.right) / 2, (word.box.top + word.box.bottom) / 2)
+        for line in text.lines()
+        for word in line.words
+    ]
+
+
+def reserve_name(
+    session: Session, destinations: Sequence[int], rule: RuleInUse, texts: Sequence[str], kind: Format, today: date
+) -> str:
+    """Take a name that is free at all destinations, for this transaction and, once it has ended well, for ever.
+
+    Two people at once get two names: destinations are locked, in their order, until the transaction ends.
+
+    Returns:
+        The name with its folders and its ending.
+    """
+    locked = select(Destination.id).where(Destination.id.in_(destinations)).order_by(Destination.id)
+    session.execute(locked.with_for_update(key_share=True))
+    counted = _counted(rule.rule, texts, today)
+    while True:
+        name = _numbered(rule.rule, texts, take_count(session, rule.id, counted)).path + kind
+        taken = select(Delivery.id).where(Delivery.destination_id.in_(destinations), Delivery.file_name == name)
+        if session.scalar(taken.limit(1)) is None:
+            return name
+
+
+def _counted(rule: NamingRule, texts: Sequence[str], today: date) -> str:
+    """Return what the number of a name counts: names within a period; without a counter, names that are alike."""
+    return counter_period(rule.counter, today) if rule.counter else f"={name_of(rule, texts, 0).path}"
+
+
+def _numbered(rule: NamingRule, texts: Sequence[str], number: int) -> FilledName:
+    return name_of(rule, texts, number, 0 if rule.counter else number - 1)
+
+
+def _next_names(
+    session: Session, rule_id: int, rule: NamingRule, documents: Sequence[Sequence[str]], today: date
+) -> list[FilledName]:
+    """Return what documents would be called next, given the texts of their names' parts."""
+    given: dict[str, int] = {}
+    names = []
+    for texts in documents:
+        counted = _counted(rule, texts, today)
+        given[counted] = given.get(counted, next_count(session, rule_id, counted) - 1) + 1
+        names.append(_numbered(rule, texts, given[counted]))
+    return names

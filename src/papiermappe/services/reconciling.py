@@ -83,8 +83,8 @@ def _filings(session: Session) -> list[int]:
 def _deliveries(session: Session) -> list[int]:
     live = live_job_ids(session, JobKind.DELIVER, "delivery_id")
     under_way = Delivery.state.in_([DeliveryState.WAITING, DeliveryState.DELIVERING])
-    made = select(Delivery.id).join(Document, Document.id == Delivery.document_id).join(Filing)
-    made = made.where(under_way, Filing.state == FilingState.MADE)
+    made = select(Delivery.id).join(Document, Document.id == Delivery.document_id)
+    made = made.where(under_way, Document.sha256.is_not(None))
     return [row for row in session.scalars(made) if row not in live]
 
 

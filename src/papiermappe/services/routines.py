@@ -8,7 +8,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.core.operations import JOURNALED, RunRoutine, SplitSpreads
 from papiermappe.core.operations.drafting import DraftStep, draft
 from papiermappe.core.operations.steps import MAX_STEPS, RoutineFile, Step, Steps, read_routine

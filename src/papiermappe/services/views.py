@@ -15,7 +15,6 @@ from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.geometry import Quad
-from papiermappe.core.naming import document_name
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.treatment import SURE, Origin, Treatment, flat_size_mm, page_box, page_size_mm
@@ -27,7 +26,7 @@ from papiermappe.services.caller import Caller, may_see, visible_page
 from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
-from papiermappe.services.naming import RULE
+from papiermappe.services.naming import next_name
 from papiermappe.services.pages import (
     analysis_of,
     analysis_of_sheet,
@@ -43,17 +42,21 @@ from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
     Capture,
+    Delivery,
     DeliveryState,
+    Document,
     Filing,
     FilingState,
     JournalChange,
     JournalMappe,
+    Mappe,
     Page,
     Run,
     RunOrigin,
     RunState,
 )
 
+DOCUMENTS_SHOWN = 10
 NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DIRTY, FindingKind.FOLD})
 """Findings that leave the text of a page as legible as it is; they are told at the page only."""
 
@@ -191,22 +194,40 @@ class RunView(BaseModel):
 
 
 class DeliveryView(BaseModel):
-    """Where a document goes."""
+    """How far the documents of a filing have come to one destination."""
 
     destination: str
     state: DeliveryState
+    """Of all of them: failed where one has, delivered once all are."""
     message: Message | None
+    """Why the first that failed, or waits, does."""
+    next_try_at: datetime | None
+    """When it is tried again, where it is away."""
+    place: str | None
+    """Of a single document that is there: where it lies, or who got it."""
+
+
+class DocumentView(BaseModel):
+    """A document as windows show it."""
+
+    id: int
+    file_name: str
+    byte_size: int | None
+    """None before it is made."""
 
 
 class FilingView(BaseModel):
     """A filing as windows show it."""
 
     id: int
-    file_name: str
+    documents: list[DocumentView]
+    """The first of them."""
+    document_count: int
     state: FilingState
     page_count: int
     pages_done: int
     byte_size: int | None
+    """Of all documents together; None before they are made."""
     message: Message | None
     stopping: bool
     made: Message | None
@@ -265,7 +286,6 @@ class _Head(NamedTuple):
     cleared_at: datetime | None
     change: int
     subject_changed: bool
-    next_number: int
     runs: bool
     filings: bool
     told: bool
@@ -309,12 +329,11 @@ def mappe_changes(
 
 
 def _view(session: Session, head: _Head, since: int, pages: Sequence[PageView], authors: Collection[str]) -> MappeView:
-    today = datetime.now().astimezone().date()
     return MappeView(
         mappe=head.id,
         cursor=head.change,
         subject=head.subject if head.subject_changed or not since else None,
-        file_name=document_name(today, head.subject, head.next_number) + ".pdf",
+        file_name=next_name(session, session.get_one(Mappe, head.id)),
         pages=list(pages),
         moved=[],
         gone=_gone(session, head.id, since) if head.gone and since else [],
@@ -510,7 +529,6 @@ def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
 _HEAD = text("""
     select
         mappe.id, subject, cleared_at, change, subject_change > :since,
-        coalesce((select next_number from naming_rule where name = :rule), 1),
         exists (select from run where mappe_id = :mappe_id and change > :since),
         exists (select from filing where mappe_id = :mappe_id and change > :since),
         entry.told, entry.by_person, entry.authors
@@ -527,7 +545,7 @@ _HEAD = text("""
 
 
 def _head(caller: Caller, session: Session, mappe_id: int, since: int) -> _Head:
-    row = session.execute(_HEAD, {"mappe_id": mappe_id, "since": since, "rule": RULE}).first()
+    row = session.execute(_HEAD, {"mappe_id": mappe_id, "since": since}).first()
     head = _Head(*row) if row else None
     if head is None or not may_see(caller, head):
         raise NotFound("mappe_gone")
@@ -606,23 +624,54 @@ def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:
 
 def filing_view(filing: Filing) -> FilingView:
     """Return a filing as windows show it."""
-    document = filing.documents[0]
+    documents = filing.documents
+    is_made = filing.state is FilingState.MADE
     return FilingView(
         id=filing.id,
-        file_name=document.file_name,
+        documents=[
+            DocumentView(id=document.id, file_name=document.file_name, byte_size=document.byte_size)
+            for document in documents[:DOCUMENTS_SHOWN]
+        ],
+        document_count=len(documents),
         state=filing.state,
         page_count=filing.page_count,
         pages_done=filing.pages_done,
-        byte_size=document.byte_size,
+        byte_size=sum(document.byte_size or 0 for document in documents) if is_made else None,
         message=Message.model_validate(filing.message) if filing.message else None,
         stopping=filing.stop_requested and filing.state.under_way,
-        made=Message(code="document_made", params=document.made) if document.made else None,
-        deliveries=[
-            DeliveryView(
-                destination=delivery.destination.name,
-                state=delivery.state,
-                message=Message.model_validate(delivery.message) if delivery.message else None,
-            )
-            for delivery in document.deliveries
-        ],
+        made=_made_of(documents) if is_made else None,
+        deliveries=_delivery_views([delivery for document in documents for delivery in document.deliveries]),
     )
+
+
+def _made_of(documents: Sequence[Document]) -> Message:
+    made = [document.made for document in documents if document.made]
+    params = {
+        "pages": [page for each in made for page in each["pages"]],
+        "unread": sum(each.get("unread", 0) for each in made),
+        "unread_cause": next((cause for each in made if (cause := each.get("unread_cause"))), None),
+    }
+    return Message(code="document_made", params=params)
+
+
+def _delivery_views(deliveries: Sequence[Delivery]) -> list[DeliveryView]:
+    by_destination: dict[str, list[Delivery]] = {}
+    for delivery in deliveries:
+        by_destination.setdefault(delivery.destination.name, []).append(delivery)
+    return [
+        DeliveryView(
+            destination=name,
+            state=_state_of_all([delivery.state for delivery in there]),
+            message=next((Message.model_validate(delivery.message) for delivery in there if delivery.message), None),
+            next_try_at=next((delivery.next_try_at for delivery in there if delivery.next_try_at), None),
+            place=there[0].place if len(there) == 1 else None,
+        )
+        for name, there in by_destination.items()
+    ]
+
+
+def _state_of_all(states: Sequence[DeliveryState]) -> DeliveryState:
+    if set(states) == {DeliveryState.DELIVERED}:
+        return DeliveryState.DELIVERED
+    unfinished = DeliveryState.FAILED, DeliveryState.DELIVERING
+    return next((state for state in unfinished if state in states), DeliveryState.WAITING)

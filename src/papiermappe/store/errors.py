@@ -6,7 +6,8 @@ StoreError
 ├── TransactionLost     it has broken off a transaction so that another could go on; tried again, it works
 ├── TextRefused         a text has characters that cannot be kept
 ├── DiskFull            there is no room for a file
-└── BlobMissing         a file that should be there is not
+├── BlobMissing         a file that should be there is not
+└── SecretUnreadable    a secret cannot be read with the key that there is
 """
 
 from papiermappe.errors import PapiermappeError
@@ -38,3 +39,7 @@ class DiskFull(StoreError):
 
 class BlobMissing(StoreError):
     """A file that should be there is not."""
+
+
+class SecretUnreadable(StoreError):
+    """A secret cannot be read with the key that there is."""

@@ -4,7 +4,7 @@ One sequence, `change_seq`, numbers everything that windows are told of: journal
 filings and Mappen. It is read while the Mappe's row is locked, so the numbers of one Mappe are committed in order.
 """
 
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -159,6 +159,9 @@ class DestinationKind(StrEnum):
     """What kind of place documents go to."""
 
     FOLDER = "folder"
+    OBJECT_STORE = "object_store"
+    MAIL = "mail"
+    DOWNLOAD = "download"
 
 
 class EntryKind(StrEnum):
@@ -226,20 +229,47 @@ class Destination(Base):
     """A place that documents go to."""
 
     __tablename__ = "destination"
+    __table_args__ = (Index("uq_destination_name", "name", unique=True, postgresql_where=text("removed_at is null")),)
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
     kind: Mapped[DestinationKind] = mapped_column(_codes(DestinationKind, "kind"))
     settings: Mapped[Json]
     """What this kind of place needs: of a folder, its path."""
+    secret: Mapped[bytes | None]
+    """Its password or secret key, encrypted."""
+    form: Mapped[Json]
+    """How documents that go there are made, unless a person says otherwise: format, level, languages, mode."""
+    removed_at: Mapped[datetime | None]
+    """When a person has removed it; it can be taken back."""
+    naming_rule_id: Mapped[int | None] = mapped_column(ForeignKey("naming_rule.id"))
+    """The rule that names what goes there; None: the default one."""
 
 
 class NamingRule(Base):
-    """A rule for file names, with the number that comes next."""
+    """How file names are made, under a name."""
 
     __tablename__ = "naming_rule"
+    __table_args__ = (
+        Index("uq_naming_rule_default", "is_default", unique=True, postgresql_where=text("is_default")),
+        Index("uq_naming_rule_name", "name", unique=True, postgresql_where=text("removed_at is null")),
+    )
     id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(unique=True)
-    next_number: Mapped[int] = mapped_column(server_default="1")
+    name: Mapped[str]
+    rule: Mapped[Json]
+    is_default: Mapped[bool] = mapped_column(server_default="false")
+    """Whether it is chosen where neither a person nor a destination says which."""
+    removed_at: Mapped[datetime | None]
+    """When a person has removed it; it can be taken back."""
+
+
+class NamingCounter(Base):
+    """The number that comes next in the names of a rule."""
+
+    __tablename__ = "naming_counter"
+    rule_id: Mapped[int] = mapped_column(ForeignKey("naming_rule.id"), primary_key=True)
+    counted: Mapped[str] = mapped_column(primary_key=True)
+    """Names within 2026 or 2026-11; empty: all; of a rule without a counter, names that are alike: = and the name."""
+    next_number: Mapped[int]
 
 
 class Mappe(Base):
@@ -480,8 +510,10 @@ class Filing(Base):
     languages: Mapped[str] = mapped_column(server_default="")
     """That its pages are read in, as in eng+deu; empty: they are not read."""
     recognition_mode: Mapped[RecognitionMode] = mapped_column(_codes(RecognitionMode, "recognition_mode"))
-    dated: Mapped[date]
-    """The day in its name."""
+    naming_rule_id: Mapped[int] = mapped_column(ForeignKey("naming_rule.id"))
+    """Whose counter its names count on."""
+    naming: Mapped[Json]
+    """The rule as it was, perhaps changed for this once."""
     state: Mapped[FilingState] = mapped_column(_codes(FilingState, "state"))
     stop_requested: Mapped[bool] = mapped_column(server_default="false")
     pages_done: Mapped[int] = mapped_column(server_default="0")
@@ -502,6 +534,11 @@ class Document(Base):
     number: Mapped[int]
     """Its place among the documents of the filing, from 1."""
     title: Mapped[str]
+    first_page: Mapped[int]
+    """The place of its first page among those of the filing, from 0."""
+    page_count: Mapped[int]
+    name_texts: Mapped[list[str]] = mapped_column(JSONB())
+    """What each part of the naming rule gave."""
     file_name: Mapped[str]
     sha256: Mapped[str | None] = mapped_column(index=True)
     """None before it is made."""
@@ -509,7 +546,7 @@ class Document(Base):
     made: Mapped[Json | None]
     """Of each page, in order, how it was encoded and what it weighs; None before it is made."""
     filing: Mapped[Filing] = relationship(viewonly=True)
-    deliveries: Mapped[list["Delivery"]] = relationship(order_by="Delivery.id", viewonly=True)
+    deliveries: Mapped[list["Delivery"]] = relationship(order_by="Delivery.id", viewonly=True, lazy="selectin")
 
 
 class DocumentPage(Base):
@@ -542,10 +579,13 @@ class Delivery(Base):
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id"))
     destination_id: Mapped[int] = mapped_column(ForeignKey("destination.id"))
     file_name: Mapped[str]
+    """With the folders that the rule puts it in, a slash between them."""
     idempotency_key: Mapped[str] = mapped_column(unique=True)
     """Tells the destination that a second try is the same delivery."""
     state: Mapped[DeliveryState] = mapped_column(_codes(DeliveryState, "state"))
     tries: Mapped[int] = mapped_column(server_default="0")
+    next_try_at: Mapped[datetime | None]
+    """When it is tried again, where the destination was away."""
     place: Mapped[str | None]
     """Where it lies: of a folder, the path."""
     message: Mapped[Json | None]

@@ -79,6 +79,11 @@ def enqueue(session: Session, kind: JobKind, **arguments: JSONValue) -> None:
     _task(session, kind).defer(**arguments)
 
 
+def enqueue_later(session: Session, kind: JobKind, in_s: float, **arguments: JSONValue) -> None:
+    """Enqueue a job that is to begin after some time."""
+    _task(session, kind, in_s=int(in_s)).defer(**arguments)
+
+
 def drop_waiting(session: Session, kind: JobKind, mappe_id: int) -> None:
     """Forget the jobs of a kind on a Mappe that no worker has begun: another one takes their place."""
     session.execute(_DROP, {"task": kind.value, "mappe_id": mappe_id})

@@ -26,13 +26,16 @@ from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import BlobMissing, StoreError, TextRefused
 from papiermappe.store.incoming import Incoming
+from papiermappe.store.secrets import SecretBox
 from papiermappe.web import (
+    destinations,
     devices,
     dividers,
     filings,
     imports,
     mappen,
     moving,
+    naming_rules,
     pairing,
     pictures,
     piles,
@@ -81,6 +84,8 @@ MODULES = (
     tickets,
     pictures,
     filings,
+    naming_rules,
+    destinations,
 )
 """All that have routes."""
 
@@ -114,6 +119,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     app.state.context = Context(
         settings=settings,
         store=store,
+        secrets=SecretBox.kept(settings.data_dir, settings.secret_key),
         incoming=Incoming(settings.incoming_dir),
         hub=hub,
         pages=pages,

@@ -15,6 +15,7 @@ from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
+from papiermappe.store.secrets import SecretBox
 from papiermappe.web.events import Hub
 from papiermappe.web.under_way import UnderWay
 from papiermappe.words import Words
@@ -68,6 +69,7 @@ class Context:
 
     settings: Settings
     store: Store
+    secrets: SecretBox
     incoming: Incoming
     hub: Hub
     pages: PageCache

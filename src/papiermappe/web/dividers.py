@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from papiermappe.core.order.dividers import CodeRule
 from papiermappe.making.divider_sheets import MAX_DIVIDERS, SheetWords, divider_sheets, label_sheets
-from papiermappe.services import code_rules, delivering, tickets
+from papiermappe.services import code_rules, destinations, tickets
 from papiermappe.services.code_rules import KeptRule
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.mappen import list_targets
@@ -65,7 +65,7 @@ def known_names(ctx: Ctx, caller: Asks) -> KnownNames:
     """Return names that are in use on this desk."""
     return KnownNames(
         tickets=[ticket.name for ticket in tickets.list_tickets(caller, ctx.store)],
-        destinations=[name for _, name in delivering.list_destinations(caller, ctx.store)],
+        destinations=destinations.names_of_places(caller, ctx.store),
         mappen=[mappe.subject for mappe in list_targets(caller, ctx.store) if mappe.subject],
     )
 

@@ -1,19 +1,23 @@
 """Filing: asking for a document, and getting it."""
 
-from datetime import date, datetime
+from datetime import datetime
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Path
-from fastapi.responses import Response
+from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
+from papiermappe.core.documents import Division
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, filing, levels
-from papiermappe.services.filing import FilingRequest, PagesWanted
+from papiermappe.services import delivering, filing, levels, naming
+from papiermappe.services.filing import FilingRequest
+from papiermappe.services.naming import ByHand, NameView, NameWanted
+from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import Reading
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
@@ -28,6 +32,9 @@ DOCUMENT: dict[int | str, dict[str, Any]] = {
 }
 
 
+ZIP: dict[int | str, dict[str, Any]] = {200: {"description": "All documents.", "content": {"application/zip": {}}}}
+
+
 class PngResponse(Response):
     """A picture."""
 
@@ -35,9 +42,10 @@ class PngResponse(Response):
 
 
 class FileMappe(BaseModel):
-    """Where a document goes, and how."""
+    """Where documents go, and how."""
 
-    destination: Annotated[int, Field(ge=1, le=MAX_ID)]
+    destinations: Annotated[list[Annotated[int, Field(ge=1, le=MAX_ID)]], Field(min_length=1, max_length=20)]
+    """The first names the documents, unless a rule is chosen."""
     level: Level = Level.BALANCED
     languages: Annotated[list[LanguageCode], Field(max_length=5)] = []
     mode: RecognitionMode = RecognitionMode.ACCURATE
@@ -45,17 +53,59 @@ class FileMappe(BaseModel):
     which: WhichPages = WhichPages.ALL
     chosen: Annotated[list[Annotated[int, Field(ge=1, le=MAX_ID)]], Field(max_length=10_000)] = []
     ranges: Annotated[str, Field(max_length=200)] = ""
-    dated: date | None = None
-    """The day in the name; None: today."""
+    division: Division = Division.ONE
+    every: Annotated[int, Field(ge=1, le=10_000)] = 1
+    """How many pages a document has, where they are divided so."""
+    naming_rule: Annotated[int, Field(ge=1, le=MAX_ID)] | None = None
+    """None: that of the destination."""
+    changed_rule: NamingRule | None = None
+    """The rule as it is changed for this once."""
+    by_hand: ByHand = ByHand()
+
+    @property
+    def reading(self) -> Reading:
+        """How pages are read."""
+        return Reading("+".join(self.languages), self.mode)
+
+    @property
+    def pages(self) -> PagesWanted:
+        """Which pages go out, and in how many documents."""
+        return PagesWanted(self.which, tuple(self.chosen), self.ranges, self.division, self.every)
+
+    @property
+    def name(self) -> NameWanted:
+        """How they are named."""
+        return NameWanted(self.naming_rule, self.changed_rule, self.by_hand)
+
+
+class SendOn(BaseModel):
+    """Where a document goes too."""
+
+    destination: Annotated[int, Field(ge=1, le=MAX_ID)]
 
 
 @router.post("/mappen/{mappe_id}/filings")
 def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
-    """Have the document made."""
-    reading = Reading("+".join(command.languages), command.mode)
-    pages = PagesWanted(command.which, tuple(command.chosen), command.ranges)
-    wanted = FilingRequest(command.destination, command.level, reading, command.dated, command.format, pages)
+    """Have documents made."""
+    wanted = FilingRequest(
+        tuple(command.destinations), command.level, command.reading, command.name, command.format, command.pages
+    )
     return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone())
+
+
+@router.post("/mappen/{mappe_id}/name")
+def name(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> NameView:
+    """Return what the documents would be called. Nothing is changed by asking."""
+    return naming.name_view(
+        caller,
+        ctx.store,
+        mappe_id,
+        command.destinations[0],
+        command.name,
+        command.pages,
+        command.reading,
+        command.format,
+    )
 
 
 @router.get("/mappen/{mappe_id}/levels/{page_id}")
@@ -88,10 +138,24 @@ def stop(ctx: Ctx, caller: Asks, filing_id: Id) -> None:
     filing.stop(caller, ctx.store, filing_id)
 
 
-@router.get("/filings/{filing_id}/{how}", response_class=Response, responses=DOCUMENT)
-def document(ctx: Ctx, caller: Asks, filing_id: Id, how: Literal["open", "download"]) -> Response:
+@router.post("/documents/{document_id}/deliveries")
+def send_on(ctx: Ctx, caller: Asks, document_id: Id, command: SendOn) -> None:
+    """Deliver a document to another destination too."""
+    filing.send_on(caller, ctx.store, document_id, command.destination, datetime.now().astimezone())
+
+
+@router.get("/filings/{filing_id}/documents.zip", response_class=StreamingResponse, responses=ZIP)
+def all_documents(ctx: Ctx, caller: Asks, filing_id: Id) -> Response:
+    """Send all documents of a filing in one file."""
+    zipped = delivering.zipped_documents(caller, ctx.store, filing_id)
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(zipped.file_name)}"}
+    return StreamingResponse(zipped.chunks, media_type="application/zip", headers=headers)
+
+
+@router.get("/documents/{document_id}/{how}", response_class=Response, responses=DOCUMENT)
+def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "download"]) -> Response:
     """Send a filed document, to be shown or to be saved."""
-    filed = delivering.filed_document(caller, ctx.store, filing_id)
+    filed = delivering.filed_document(caller, ctx.store, document_id)
     shown = "inline" if how == "open" else "attachment"
     headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(filed.file_name)}"}
     return Response(filed.data, media_type=filed.format.media_type, headers=headers)

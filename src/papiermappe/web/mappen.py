@@ -11,7 +11,7 @@ from papiermappe.core.operations import Operation
 from papiermappe.core.operations.model import PageIds
 from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
-from papiermappe.services import delivering, journal, mappen, splitting, undoing
+from papiermappe.services import destinations, journal, mappen, naming_rules, splitting, undoing
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.places import PagePlace
 from papiermappe.services.printed import printed_view
@@ -167,8 +167,10 @@ def _facts(ctx: Ctx, caller: Asks, station: Station) -> dict[str, object]:
     if station == "file":
         reading = last_used_reading(caller, ctx.store, ctx.languages)
         languages = sorted(((code, ctx.words.language(language(code).tag)) for code in ctx.languages), key=_by_name)
+        places, rules = destinations.list_destinations(caller, ctx.store), naming_rules.list_rules(caller, ctx.store)
         return {
-            "destinations": delivering.list_destinations(caller, ctx.store),
+            "destinations": [kept.model_dump(mode="json") for kept in places],
+            "naming_rules": [kept.model_dump(mode="json") for kept in rules],
             "languages": languages,
             "reading": {"languages": reading.languages, "mode": reading.mode.value},
         }

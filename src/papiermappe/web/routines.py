@@ -7,7 +7,7 @@ from fastapi import APIRouter, Path
 from fastapi.responses import JSONResponse, Response
 from pydantic import BaseModel, Field
 
-from papiermappe.core.naming import name_part
+from papiermappe.core.naming.names import name_part
 from papiermappe.core.operations.drafting import DraftStep
 from papiermappe.core.operations.steps import Step, Steps
 from papiermappe.message import Message

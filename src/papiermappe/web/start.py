@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
-from papiermappe.services import delivering, finding, mappen
+from papiermappe.services import delivering, destinations, finding, mappen
 from papiermappe.services.mappen import MappeOrder
 from papiermappe.services.pictures import PictureSize
 from papiermappe.web.author import Asks
@@ -57,5 +57,5 @@ def favicon() -> Response:
 @router.get("/health")
 def health(ctx: Ctx, caller: Asks) -> dict[str, str]:
     """Answer where web server and database work."""
-    delivering.list_destinations(caller, ctx.store)
+    destinations.list_destinations(caller, ctx.store)
     return {"state": "well"}

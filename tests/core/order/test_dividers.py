@@ -7,7 +7,7 @@ import zxingcpp
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import MAX_TEXT, CodeFormat, PageCode
 from papiermappe.core.order.dividers import (

@@ -5,7 +5,7 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
 
-from papiermappe.core.naming import MAX_SUBJECT, one_line
+from papiermappe.core.naming.names import MAX_SUBJECT, one_line
 from papiermappe.core.operations.model import BaseOperation, Changes, PageIds, PageState
 from papiermappe.message import Message
 

@@ -7,7 +7,7 @@ import numpy as np
 import zxingcpp
 from numpy.typing import NDArray
 
-from papiermappe.core.naming import one_line
+from papiermappe.core.naming.names import one_line
 from papiermappe.core.order.codes import MAX_TEXT, CodeFormat, PageCode
 from papiermappe.core.picture import Pixels
 

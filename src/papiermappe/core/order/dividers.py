@@ -6,14 +6,14 @@ person has said so, by a pattern of their texts.
 
 from collections.abc import Iterable, Sequence
 from enum import StrEnum
-from fnmatch import fnmatchcase
 from typing import Annotated, NamedTuple
 from urllib.parse import parse_qs, quote, urlsplit
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.naming import MAX_SUBJECT, one_line
+from papiermappe.core.naming.names import MAX_SUBJECT, one_line
 from papiermappe.core.order.codes import CodeFormat, PageCode
+from papiermappe.core.wildcards import matches
 
 SCHEME = "papiermappe"
 MAX_PRINTED = 60  # letters of a name in a code: more make its squares too small to be read at 150 dpi
@@ -74,7 +74,7 @@ def meaning_of(codes: Iterable[PageCode], rules: Sequence[CodeRule] = ()) -> Mea
             return own
     for rule in rules:
         for code in known:
-            if rule.format in {None, code.format} and fnmatchcase(code.text, _plain(rule.pattern)):
+            if rule.format in {None, code.format} and matches(code.text, rule.pattern):
                 return Meaning(rule.use, one_line(code.text)[:MAX_SUBJECT])
     return None
 
@@ -90,8 +90,3 @@ def _own_meaning(text: str) -> Meaning | None:
     except ValueError:
         return None
     return Meaning(uses[parts.path], one_line(names[0])[:MAX_SUBJECT])
-
-
-def _plain(pattern: str) -> str:
-    """Return a pattern in which only * and ? mean something."""
-    return pattern.replace("[", "[[]")

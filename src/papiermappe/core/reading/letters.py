@@ -3,7 +3,7 @@
 import re
 from collections.abc import Sequence
 
-from papiermappe.core.naming import MAX_SUBJECT
+from papiermappe.core.naming.names import MAX_SUBJECT
 from papiermappe.core.reading.page_text import Block, PageText
 from papiermappe.core.reading.structure import Heading, elements_of
 

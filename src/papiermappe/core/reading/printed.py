@@ -9,7 +9,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from papiermappe.core.naming import MAX_SUBJECT
+from papiermappe.core.naming.names import MAX_SUBJECT
 from papiermappe.core.reading.dates import dates_on
 from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText

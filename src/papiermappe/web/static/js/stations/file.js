@@ -1,14 +1,13 @@
 // The station File: the look and size of each level, the name, what to check, and the filing.
 import { Refused, get } from "../http.js";
-import { length, listed, pages, sheets, size, t } from "../words.js";
+import { createNaming } from "../naming.js";
+import { createPlaces } from "../places.js";
+import { clock, length, listed, pages, sheets, size, t } from "../words.js";
 
 const ASK_EVERY_MS = 700;
 const NO_ESTIMATE = { bytes_a_page: {}, sample: "" };
 const KEPT_LEVEL = "papiermappe.level";
-const SURE = 0.5;
 const MOST_LETTERS = 120;
-/** What a page can say for the name of its document. @type {Record<string, () => string>} */
-const PROPOSED = { kind: () => t("Kind"), subject: () => t("Subject"), sender: () => t("Sender"), number: () => t("Number"), date: () => t("Date") };
 
 /** @param {any} mappe @param {any} facts */
 export function file(mappe, facts) {
@@ -37,13 +36,24 @@ export function file(mappe, facts) {
     requestedFor: "",
     languages: facts.reading.languages,
     mode: facts.reading.mode,
-    chosenDay: "",
+    chosenDivision: "one",
+    every: 2,
+    /** @type {any} */
+    naming: null,
+    /** @type {number | null} the filing that is to be downloaded as soon as it is made */
+    awaited: null,
     chosenFormat: ".pdf",
-    destination: facts.destinations[0]?.[0] ?? null,
+    /** @type {any} */
+    places: null,
     chosenWhich: "all",
     ranges: "",
 
     init() {
+      this.places = createPlaces(mappe, facts.destinations, (destination) => this.takeForm(destination));
+      this.naming = createNaming(mappe, facts.naming_rules, { command: () => this.command });
+      this.$watch("naming.question", () => this.naming.ask());
+      this.naming.askNow();
+      this.$watch("ready", () => this.downloadReady());
       mappe.on("pages", () => this.ask());
       mappe.on("selection", () => this.ask());
       this.ask();
@@ -92,13 +102,8 @@ export function file(mappe, facts) {
       if (!this.estimated) this.asking = window.setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
     },
 
-    // ---- name and form
+    // ---- form
 
-    get nameParts() { return mappe.fileName.replace(/\.pdf$/, "").split("_"); },
-    get today() { return this.nameParts[0]; },
-    get nameDate() { return this.day || this.today; },
-    get nameSubject() { return this.nameParts[1]; },
-    get nameNumber() { return this.nameParts[2]; },
     get readings() {
       const known = facts.languages;
       const single = known.map((/** @type {string[]} */ [code, name]) => ({ value: code, text: name }));
@@ -113,10 +118,23 @@ export function file(mappe, facts) {
     chooseLanguages(event) { this.languages = valueOf(event); },
     /** @param {Event} event */
     chooseMode(event) { this.mode = valueOf(event); },
-    /** @param {Event} event */
-    chooseDestination(event) { this.destination = Number(valueOf(event)); },
+    /** A destination that was chosen says how documents are made for it. @param {any} destination */
+    takeForm({ form }) {
+      if (form.format) this.chosenFormat = form.format;
+      if (form.level) this.chosenLevel = form.level;
+      if (form.mode) this.mode = form.mode;
+      if (form.languages !== undefined && form.languages !== null) this.languages = form.languages;
+    },
+    get placeRules() {
+      const now = this.places.edited?.naming_rule_id ?? null;
+      const kept = this.naming.rules.map((/** @type {any} */ { id, name }) => ({ value: String(id), text: name, chosen: id === now }));
+      return [{ value: "", text: t("the default one"), chosen: now === null }, ...kept];
+    },
+    get placeFormats() { return this.places.formChoices("format", formats); },
+    get placeLevels() { return this.places.formChoices("level", levels.map(({ level, name }) => ({ value: level, text: name }))); },
+    get placeLanguages() { return this.places.formChoices("languages", this.readings); },
     // Formats that hold one page are offered where there is one, formats of text where it can be read.
-    get formatsOffered() { return formats.filter((format) => (!format.onePage || this.countMeant === 1) && (!format.words || facts.languages.length)); },
+    get formatsOffered() { return formats.filter((format) => (!format.onePage || this.countMeant === 1 || this.division === "page") && (!format.words || facts.languages.length)); },
     get formats() { return this.formatsOffered.map((format) => ({ ...format, chosen: format.value === this.format })); },
     get format() { return this.formatsOffered.some((format) => format.value === this.chosenFormat) ? this.chosenFormat : ".pdf"; },
     get isPdf() { return this.format === ".pdf"; },
@@ -149,39 +167,42 @@ export function file(mappe, facts) {
     chooseWhich(event) { this.chosenWhich = valueOf(event); },
     /** @param {Event} event */
     typeRanges(event) { this.ranges = /** @type {HTMLInputElement} */ (event.target).value; },
-    get days() {
-      const today = { value: "", text: t("today, {day}", { day: this.today }) };
-      const printed = mappe.printed.days.map((/** @type {any} */ { day, page }) => ({ value: day, text: t("{day}, printed on page {page}", { day, page }) }));
-      return [today, ...printed].map((day) => ({ ...day, chosen: day.value === this.day }));
+    get divisions() {
+      const offered = [{ value: "one", text: t("in one document") }];
+      if (mappe.pageCount > 1) offered.push({ value: "page", text: t("one document a page") }, { value: "every", text: t("one every so many pages") });
+      if (mappe.sheets.some((/** @type {any} */ sheet) => sheet.start)) offered.push({ value: "parts", text: t("one a part, as cut") });
+      return offered.map((division) => ({ ...division, chosen: division.value === this.division }));
     },
-    // What stands on no page any more is not in the name either.
-    get day() { return this.isPrinted(this.chosenDay) ? this.chosenDay : ""; },
-    /** @param {string} wanted */
-    isPrinted(wanted) { return mappe.printed.days.some((/** @type {any} */ day) => day.day === wanted); },
+    get division() { return this.chosenDivision === "parts" && !mappe.sheets.some((/** @type {any} */ sheet) => sheet.start) ? "one" : this.chosenDivision; },
+    get isEvery() { return this.division === "every"; },
     /** @param {Event} event */
-    chooseDay(event) { this.chosenDay = valueOf(event); },
+    chooseDivision(event) { this.chosenDivision = valueOf(event); },
+    /** @param {Event} event */
+    typeEvery(event) {
+      const typed = Math.round(Number(/** @type {HTMLInputElement} */ (event.target).value));
+      if (typed >= 1 && typed <= 10_000) this.every = typed;
+    },
+    /** What is to be filed, but for its name. */
+    get command() {
+      return {
+        destinations: this.places.chosen, level: this.chosenLevel, languages: this.languages.split("+").filter(Boolean), mode: this.mode, format: this.format,
+        which: this.which, chosen: this.which === "chosen" ? mappe.selectedIds : [], ranges: this.hasRanges ? this.ranges : "",
+        division: this.division === "page" ? "every" : this.division, every: this.isEvery ? this.every : 1,
+      };
+    },
 
     // ---- what the first page says
 
     get said() { return mappe.printed.proposals ?? {}; },
     get proposals() {
-      return Object.entries(PROPOSED).filter(([what]) => this.said[what] && (what !== "date" || this.isPrinted(this.said.date.value))).map(([what, name]) => {
-        const { value, confidence, from } = this.said[what];
-        const shown = what === "kind" ? kindWord(value) : value;
-        return {
-          what, value: shown, told: t("The page says: {words}", { words: from }), pressed: this.isUsed(what, shown) ? "true" : "false",
-          name: confidence < SURE ? t("{what}, doubtful", { what: name() }) : name(),
-        };
-      });
+      const said = this.said.subject;
+      if (!said) return [];
+      return [{ value: said.value, told: t("The page says: {words}", { words: said.from }), pressed: mappe.subject.includes(said.value) ? "true" : "false" }];
     },
     get hasProposals() { return this.proposals.length > 0; },
-    /** @param {string} what @param {string} value */
-    isUsed(what, value) { return what === "date" ? this.chosenDay === value : mappe.subject.includes(value); },
-    /** Put what the page says into the name, or take it out again. @param {string} what */
-    useProposal(what) {
-      const { value } = this.proposals.find((/** @type {any} */ row) => row.what === what) ?? { value: "" };
-      if (what === "date") { this.chosenDay = this.chosenDay === value ? "" : value; return; }
-      const left = mappe.subject.includes(value) ? mappe.subject.replace(value, " ") : `${mappe.subject} ${value}`;
+    /** Name the Mappe by what its first page is about, or no more. @param {string} value */
+    useProposal(value) {
+      const left = mappe.subject.includes(value) ? mappe.subject.replace(value, " ") : value;
       mappe.own("subject", { subject: left.replace(/\s+/g, " ").trim().slice(0, MOST_LETTERS) });
     },
 
@@ -195,25 +216,40 @@ export function file(mappe, facts) {
       return mappe.filings.map((/** @type {any} */ filing) => {
         const state = stateOf(filing);
         return {
-          ...filing, tone: state, making: filing.state === "queued" || filing.state === "making", done: filing.state === "made", ended: state === "failed" || state === "stopped",
-          again: state === "stopped" ? t("Continue") : t("Try again"), line: lineOf(filing), madeText: filing.made?.text ?? "",
-          open: `/filings/${filing.id}/open`, download: `/filings/${filing.id}/download`,
+          ...filing, tone: state, making: isMaking(filing), canStop: isMaking(filing) || state === "waiting", done: filing.state === "made",
+          ended: ["failed", "stopped", "waiting"].includes(state), isSeveral: filing.document_count > 1 && filing.state === "made", zip: `/filings/${filing.id}/documents.zip`,
+          again: state === "stopped" ? t("Continue") : state === "waiting" ? t("Try now") : t("Try again"), lines: linesOf(filing), madeText: filing.made?.text ?? "",
+          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download` })),
+          more: filing.document_count > filing.documents.length ? t("and {count} more", { count: filing.document_count - filing.documents.length }) : "",
         };
       });
     },
+    /** The address of what is to be downloaded and is made by now. */
+    get ready() {
+      const filing = this.filings.find((/** @type {any} */ { id, done }) => id === this.awaited && done);
+      if (!filing) return "";
+      return filing.isSeveral ? filing.zip : filing.documents[0].download;
+    },
+    downloadReady() {
+      if (!this.ready) return;
+      const link = document.createElement("a");
+      link.href = this.ready;
+      this.awaited = null;
+      link.click();
+    },
     get fileLabel() { return this.filings.some((/** @type {any} */ filing) => filing.done) ? t("File another copy") : t("File it"); },
-    get cannotFile() { return this.busy || this.destination === null || !mappe.pageCount || this.filings.some((/** @type {any} */ filing) => filing.making); },
+    get cannotFile() { return this.busy || this.places.none || !mappe.pageCount || this.filings.some((/** @type {any} */ filing) => filing.making); },
     /** What was just typed comes first: leaving a field sends it, and the filing waits for that. */
     async fileIt() {
       if (this.cannotFile) return;
       this.busy = true;
       if (document.activeElement instanceof HTMLElement && document.activeElement.matches("input")) document.activeElement.blur();
       await mappe.settled();
-      await mappe.own("filings", {
-        destination: this.destination, level: this.chosenLevel, languages: this.languages.split("+").filter(Boolean), mode: this.mode,
-        dated: this.day || null, format: this.format,
-        which: this.which, chosen: this.which === "chosen" ? mappe.selectedIds : [], ranges: this.hasRanges ? this.ranges : "",
-      });
+      const filed = await mappe.own("filings", { ...this.command, ...this.naming.wanted });
+      if (filed !== undefined) {
+        this.naming.byHand = {};
+        if (this.places.downloads) this.awaited = filed;
+      }
       this.busy = false;
     },
     /** @param {number} id */
@@ -221,16 +257,6 @@ export function file(mappe, facts) {
     /** @param {number} id */
     tryAgain(id) { mappe.command(`/filings/${id}/try-again`); },
   });
-}
-
-/** @param {string} kind a code */
-function kindWord(kind) {
-  /** @type {Record<string, string>} */
-  const words = {
-    invoice: t("invoice"), credit_note: t("credit note"), reminder: t("reminder"), delivery_note: t("delivery note"), order_confirmation: t("order confirmation"), order: t("order"),
-    quotation: t("quotation"), receipt: t("receipt"), statement: t("statement"), contract: t("contract"), lease: t("lease"), notice: t("notice"), minutes: t("minutes"), letter: t("letter"),
-  };
-  return words[kind] ?? kind;
 }
 
 /** @param {Event} event */
@@ -264,19 +290,32 @@ function checksOf(mappe, facts) {
 }
 
 /** @param {any} filing */
+function isMaking({ state }) { return state === "queued" || state === "making"; }
+
+/** @param {any} filing */
 function stateOf(filing) {
   if (filing.state !== "made") return filing.state;
   if (filing.deliveries.some((/** @type {any} */ delivery) => delivery.state === "failed")) return "failed";
+  if (filing.deliveries.some((/** @type {any} */ delivery) => delivery.next_try_at)) return "waiting";
   return filing.deliveries.every((/** @type {any} */ delivery) => delivery.state === "delivered") ? "done" : "delivering";
 }
 
-/** @param {any} filing */
-function lineOf(filing) {
-  const state = stateOf(filing);
-  const where = filing.deliveries.map((/** @type {any} */ delivery) => delivery.destination).join(", ");
-  if (state === "done") return t("Filed in {where}: {pages}, {size}", { where, pages: pages(filing.page_count), size: size(filing.byte_size) });
-  if (state === "failed" || state === "stopped") return filing.message?.text ?? filing.deliveries.find((/** @type {any} */ delivery) => delivery.message)?.message.text ?? "";
-  if (state === "delivering") return t("Made; on its way to {where}", { where });
-  if (filing.stopping) return t("Stopping…");
-  return t("Making it: page {done} of {all}", { done: filing.pages_done, all: filing.page_count });
+/** What is told of a filing: how it is made, then each destination. @param {any} filing @returns {{ text: string, tone: string }[]} */
+function linesOf(filing) {
+  if (filing.state === "failed" || filing.state === "stopped") return [{ text: filing.message?.text ?? "", tone: "" }];
+  if (filing.stopping) return [{ text: t("Stopping…"), tone: "" }];
+  if (isMaking(filing)) return [{ text: t("Making it: page {done} of {all}", { done: filing.pages_done, all: filing.page_count }), tone: "" }];
+  return filing.deliveries.map((/** @type {any} */ delivery) => lineOf(filing, delivery));
+}
+
+/** @param {any} filing @param {any} delivery */
+function lineOf(filing, { destination: where, state, message, next_try_at: later, place }) {
+  const what = filing.document_count > 1 ? t("{count} document", "{count} documents", { count: filing.document_count }) : pages(filing.page_count);
+  if (state === "delivered") {
+    const told = t("Filed in {where}: {what}, {size}", { where, what, size: size(filing.byte_size) });
+    return { text: place ? `${told} – ${place}` : told, tone: "" };
+  }
+  if (state === "failed") return { text: `${where}: ${message?.text ?? ""}`, tone: "bad" };
+  if (later) return { text: t("{where}: {why} It is tried again at {time}.", { where, why: message?.text ?? "", time: clock(later) }), tone: "bad" };
+  return { text: t("Made; on its way to {where}", { where }), tone: "" };
 }

@@ -1,18 +1,10 @@
 """File names that every file system takes."""
 
-from datetime import date
-
 import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from papiermappe.core.naming import MAX_BYTES, document_name, name_part, safe_file_name
-
-DAY = date(2026, 11, 24)
-
-
-def test_the_rule_is_date_subject_number() -> None:
-    assert document_name(DAY, "Lease Upper Meadow", 42) == "2026-11-24_lease-upper-meadow_0042"
+from papiermappe.core.naming.names import MAX_BYTES, name_part, safe_file_name
 
 
 @pytest.mark.parametrize(
@@ -31,10 +23,6 @@ def test_the_rule_is_date_subject_number() -> None:
 )
 def test_a_subject_becomes_plain_words(subject: str, part: str) -> None:
     assert name_part(subject) == part
-
-
-def test_a_subject_of_which_nothing_is_left_still_gives_a_name() -> None:
-    assert document_name(DAY, "?!", 1) == "2026-11-24_papers_0001"
 
 
 @pytest.mark.parametrize(

@@ -1,8 +1,7 @@
-"""File names: made by a rule, and such that every file system takes them."""
+"""Names that every file system takes."""
 
 import re
 import unicodedata
-from datetime import date
 
 from anyascii import anyascii
 from pathvalidate import Platform, sanitize_filename
@@ -12,7 +11,19 @@ MAX_SUBJECT = 120
 MAX_BYTES = 200
 """Of a name in UTF-8, its ending included: file systems take 255; programs that copy files add marks of theirs."""
 _SUBJECT_CHARACTERS = 60
-_GERMAN = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "æ": "ae", "ø": "oe", "å": "aa"})
+_SMALL = {"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "æ": "ae", "ø": "oe", "å": "aa"}
+_SPELLED = str.maketrans(
+    _SMALL | {letter.upper(): spelled.capitalize() for letter, spelled in _SMALL.items() if letter != "ß"}
+)
+
+
+def spelled_plainly(text: str) -> str:
+    """Return a text with German and Nordic letters spelled out as their people do; it is composed (NFC).
+
+    >>> spelled_plainly("Größe der Äpfel")
+    'Groesse der Aepfel'
+    """
+    return text.translate(_SPELLED)
 
 
 def name_part(text: str) -> str:
@@ -20,16 +31,8 @@ def name_part(text: str) -> str:
 
     German letters are spelled out as Germans do, other alphabets letter by letter.
     """
-    spelled = unicodedata.normalize("NFC", text).lower().translate(_GERMAN)
+    spelled = spelled_plainly(unicodedata.normalize("NFC", text).lower())
     return re.sub(r"[^a-z0-9]+", "-", anyascii(spelled).lower()).strip("-")[:_SUBJECT_CHARACTERS].strip("-")
-
-
-def document_name(day: date, subject: str, number: int) -> str:
-    """Return the name that the simple rule makes, without its ending: date, subject, number of four digits.
-
-    A subject of which nothing is left as a file name becomes "papers".
-    """
-    return f"{day.isoformat()}_{name_part(subject) or 'papers'}_{number:04d}"
 
 
 def safe_file_name(name: str, ending: str) -> str:

@@ -1,0 +1,1 @@
+"""File names: rules that make them, and what every file system takes."""

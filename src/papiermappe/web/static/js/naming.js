@@ -1,0 +1,397 @@
+// The name of what is filed: a rule whose parts are chips in the name, each changed in place.
+import { Lost, get, send } from "./http.js";
+import { numberIn, tenth } from "./numbers.js";
+import { length, t } from "./words.js";
+
+const ASK_AFTER_MS = 120;
+const SURE = 0.5;
+const DRAG_FROM_PX = 6;
+const LEAST_PLACE_MM = 3;
+const NEW_COUNTER = { kind: "counter", width: 4, restarts: "never" };
+
+/** @typedef {Record<string, any> & { kind: string }} Part */
+
+/** What can be a part of a name, in the order in which it is offered. @type {Record<string, { name: () => string, made: () => Part }>} */
+const KINDS = {
+  date: { name: () => t("a date"), made: () => ({ kind: "date", source: "printed", form: "day" }) },
+  subject: { name: () => t("the subject"), made: () => ({ kind: "subject" }) },
+  sender: { name: () => t("the sender"), made: () => ({ kind: "sender" }) },
+  kind: { name: () => t("the kind of document"), made: () => ({ kind: "kind" }) },
+  number: { name: () => t("its printed number"), made: () => ({ kind: "number" }) },
+  counter: { name: () => t("a counter"), made: () => ({ ...NEW_COUNTER }) },
+  text: { name: () => t("fixed text"), made: () => ({ kind: "text", text: t("papers") }) },
+  place: { name: () => t("words from a place on page 1"), made: () => ({ kind: "place", x_mm: 120, y_mm: 10, width_mm: 80, height_mm: 25 }) },
+  pattern: { name: () => t("a word like a pattern"), made: () => ({ kind: "pattern", pattern: "AB-*" }) },
+  device: { name: () => t("the device"), made: () => ({ kind: "device" }) },
+  folder: { name: () => t("a folder"), made: () => ({ kind: "folder" }) },
+};
+const DAYS = { today: () => t("today"), scanned: () => t("the day of scanning"), printed: () => t("the day on the page") };
+const FORMS = { day: "2026-11-24", digits: "20261124", month: "2026-11", year: "2026" };
+const RESTARTS = { never: () => t("never"), yearly: () => t("each year"), monthly: () => t("each month") };
+const SEPARATORS = { _: () => t("_ low line"), "-": () => t("- hyphen"), ".": () => t(". full stop"), " ": () => t("space") };
+const LETTERS = { plain: () => t("a to z only, ä as ae"), all: () => t("as written") };
+/** What a page can say, and a person can say instead. */
+const SAID = ["sender", "number", "kind"];
+
+/** @param {Record<string, string | (() => string)>} list @param {string} chosen @returns {{ value: string, text: string, chosen: boolean }[]} */
+function options(list, chosen) {
+  return Object.entries(list).map(([value, text]) => ({ value, text: typeof text === "string" ? text : text(), chosen: value === chosen }));
+}
+
+/** @param {string} kind a code */
+export function kindWord(kind) {
+  /** @type {Record<string, string>} */
+  const words = {
+    invoice: t("invoice"), credit_note: t("credit note"), reminder: t("reminder"), delivery_note: t("delivery note"), order_confirmation: t("order confirmation"), order: t("order"),
+    quotation: t("quotation"), receipt: t("receipt"), statement: t("statement"), contract: t("contract"), lease: t("lease"), notice: t("notice"), minutes: t("minutes"), letter: t("letter"),
+  };
+  return words[kind] ?? kind;
+}
+
+/**
+ * @param {any} mappe
+ * @param {any[]} rules as they are kept
+ * @param {{ command: () => Record<string, unknown> }} station what is to be filed, but for its name
+ */
+export function createNaming(mappe, rules, station) {
+  let asking = 0;
+  let asked = 0;
+  return {
+    rules,
+    /** @type {number | null} the rule that a person has chosen; none: that of the destination */
+    ruleId: null,
+    /** @type {any} the rule as it is changed for this once */
+    changed: null,
+    /** @type {Record<string, string>} what a person has said instead of the page: `dated`, `sender`, `number`, `kind` */
+    byHand: {},
+    /** @type {{ rule_id: number, rule: any, texts: string[], names: string[], documents: number } | null} as the server tells it */
+    told: null,
+    problem: "",
+    /** @type {number | "ending" | null} the chip that is being changed */
+    chosen: null,
+    newName: "",
+    /** @type {{ id: number, name: string } | null} the rule that was removed last */
+    removed: null,
+
+    // ---- what the server says
+
+    /** What belongs to a filing of the name. */
+    get wanted() { return { naming_rule: this.ruleId, changed_rule: this.changed, by_hand: this.byHand }; },
+    /** When this changes, the name may. */
+    get question() {
+      const { subject, printed, order, filings } = mappe;
+      return JSON.stringify([station.command(), this.wanted, subject, printed.proposals, printed.days, order.length, order[0], filings.length]);
+    },
+    ask() {
+      clearTimeout(asking);
+      asking = window.setTimeout(() => this.askNow(), ASK_AFTER_MS);
+    },
+    async askNow() {
+      asked += 1;
+      const number = asked;
+      if (!mappe.pageCount) { this.told = null; this.problem = ""; return; }
+      try {
+        const told = await send(`/mappen/${mappe.id}/name`, { ...station.command(), ...this.wanted });
+        if (number !== asked) return;
+        this.told = told;
+        this.problem = "";
+      } catch (error) {
+        if (number === asked && !(error instanceof Lost)) this.problem = /** @type {Error} */ (error).message;
+      }
+    },
+    get rule() { return this.changed ?? this.told?.rule ?? this.kept?.rule ?? null; },
+    get kept() { return this.rules.find(({ id }) => id === (this.ruleId ?? this.told?.rule_id)) ?? this.rules[0]; },
+    get isChanged() { return this.changed !== null; },
+    get ruleOptions() { return this.rules.map(({ id, name }) => ({ value: String(id), text: name, chosen: id === this.kept?.id })); },
+
+    // ---- the chips
+
+    get chips() {
+      const parts = this.rule?.parts ?? [];
+      const shown = this.told?.texts.length === parts.length ? this.told?.texts : null;
+      return parts.map((/** @type {Part} */ part, /** @type {number} */ at) => ({
+        at, id: String(at), isFolder: part.kind === "folder", isPart: part.kind !== "folder",
+        text: part.kind === "folder" ? "/" : (shown?.[at] ?? "") || "…",
+        label: part.kind === "folder" ? t("folder") : this.labelOf(part, shown?.[at] ?? ""),
+        before: at && part.kind !== "folder" && parts[at - 1].kind !== "folder" ? this.rule.separator : "",
+        pressed: this.chosen === at ? "true" : "false",
+        tone: part.kind !== "folder" && !shown?.[at] ? this.doubt(part) ? "doubtful" : "unknown" : "",
+      }));
+    },
+    /** @param {Part} part @param {string} text what it gives */
+    labelOf(part, text) {
+      if (part.kind === "date") {
+        if (part.source !== "printed") return DAYS[/** @type {keyof typeof DAYS} */ (part.source)]();
+        return this.dayOnPage ? t("date on page {page}", { page: this.dayOnPage }) : t("today, no date read");
+      }
+      /** @type {Record<string, string>} */
+      const labels = {
+        subject: t("subject"), sender: t("sender"), kind: t("kind"), number: t("printed number"), counter: t("counter"),
+        text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"),
+      };
+      if (text) return this.byHand[part.kind] === undefined ? labels[part.kind] : t("{what}, by hand", { what: labels[part.kind] });
+      return this.doubt(part) ? t("{what}, doubtful", { what: labels[part.kind] }) : t("{what}, not known", { what: labels[part.kind] });
+    },
+    get proposals() { return mappe.printed.proposals ?? {}; },
+    /** What a page says doubtfully is left out of the name until somebody takes it. @param {Part} part */
+    doubt(part) {
+      const said = this.proposals[part.kind];
+      return SAID.includes(part.kind) && said && said.confidence < SURE && this.byHand[part.kind] === undefined ? said : null;
+    },
+    get dayMeant() {
+      const said = this.proposals.date;
+      return this.byHand.dated ?? (said && said.confidence >= SURE ? said.value : "");
+    },
+    get dayOnPage() { return this.dayMeant ? (mappe.printed.days.find((/** @type {any} */ { day }) => day === this.dayMeant)?.page ?? 1) : 0; },
+    get ending() { return this.told?.names[0]?.match(/\.\w+$/)?.[0] ?? ""; },
+    get endingPressed() { return this.chosen === "ending" ? "true" : "false"; },
+    /** The name as it is read out, and where several documents are made, what the others are called. */
+    get wholeName() { return this.told?.names[0] ?? mappe.fileName; },
+    get isSeveral() { return (this.told?.documents ?? 1) > 1; },
+    get severalText() {
+      const { names, documents } = this.told ?? { names: [], documents: 1 };
+      const others = names.slice(1).map((name) => name.replace(/^.*\//, "")).join(", ");
+      return names.length < documents ? t("{documents} documents; the next are {names} …", { documents, names: others }) : t("{documents} documents; the next is {names}", { documents, names: others });
+    },
+
+    // ---- changing the rule
+
+    /** @param {number | "ending"} at */
+    choose(at) { this.chosen = this.chosen === at ? null : at; this.newName = ""; },
+    chooseEnding() { this.choose("ending"); },
+    close() { this.chosen = null; },
+    get hasPart() { return typeof this.chosen === "number" && Boolean(this.part.kind); },
+    get hasEnding() { return this.chosen === "ending"; },
+    /** @returns {Part} the one that is being changed */
+    get part() { return (typeof this.chosen === "number" ? this.rule?.parts[this.chosen] : null) ?? { kind: "" }; },
+    /** @param {(rule: any) => any} change */
+    change(change) { this.changed = change(structuredClone(JSON.parse(JSON.stringify(this.rule)))); },
+    /** @param {Record<string, unknown>} values of the part that is being changed */
+    set(values) { this.change((rule) => { Object.assign(rule.parts[/** @type {number} */ (this.chosen)], values); return rule; }); },
+    /** @param {Event} event a field that says which value it is in `data-name` */
+    setFrom(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      if (field.dataset.number === undefined) {
+        if (field.value.trim()) this.set({ [field.dataset.name ?? ""]: field.value.trim() });
+        else field.value = this.part[field.dataset.name ?? ""];
+        return;
+      }
+      const typed = numberIn(field.value);
+      const [least, most] = [Number(field.min), Number(field.max)];
+      if (typed !== null && typed >= least && typed <= most) this.set({ [field.dataset.name ?? ""]: typed });
+      field.value = String(this.part[field.dataset.name ?? ""]);
+    },
+    /** @param {Event} event a field of the rule as a whole */
+    setRule(event) {
+      const field = /** @type {HTMLInputElement} */ (event.target);
+      const name = field.dataset.name ?? "";
+      this.change((rule) => {
+        if (name === "small") rule.small = !field.checked;
+        else if (name === "max_characters") rule.max_characters = Math.min(Math.max(Math.round(numberIn(field.value) ?? 120), 20), 180);
+        else rule[name] = field.value;
+        return rule;
+      });
+    },
+    /** @param {-1 | 1} by */
+    shift(by) {
+      const at = /** @type {number} */ (this.chosen);
+      this.put(at, at + by);
+    },
+    shiftLeft() { this.shift(-1); },
+    shiftRight() { this.shift(1); },
+    get isFirst() { return this.chosen === 0; },
+    get isLast() { return this.chosen === (this.rule?.parts.length ?? 0) - 1; },
+    /** Lay a part elsewhere in the name. @param {number} from @param {number} to */
+    put(from, to) {
+      const parts = this.rule?.parts ?? [];
+      if (to < 0 || to >= parts.length || from === to) return;
+      const order = [...parts];
+      order.splice(to, 0, ...order.splice(from, 1));
+      if (order[order.length - 1].kind === "folder") return;
+      this.change((rule) => ({ ...rule, parts: order }));
+      this.chosen = to;
+    },
+    get canTakeOut() { return this.rule?.parts.filter((/** @type {Part} */ part) => part.kind !== "folder").length > 1 || this.part.kind === "folder"; },
+    takeOut() {
+      const at = /** @type {number} */ (this.chosen);
+      this.chosen = null;
+      this.change((rule) => {
+        rule.parts.splice(at, 1);
+        while (rule.parts[rule.parts.length - 1].kind === "folder") rule.parts.pop();
+        return rule;
+      });
+    },
+    get kindsToAdd() {
+      const has = new Set((this.rule?.parts ?? []).map((/** @type {Part} */ { kind }) => kind));
+      return Object.entries(KINDS).filter(([kind]) => kind !== "counter" || !has.has("counter")).map(([value, { name }]) => ({ value, text: name() }));
+    },
+    /** A new part is the last; a folder begins the name. @param {Event} event */
+    add(event) {
+      const field = /** @type {HTMLSelectElement} */ (event.target);
+      const made = KINDS[field.value]?.made();
+      field.value = "";
+      if (!made || !this.rule) return;
+      const at = made.kind === "folder" ? 1 : this.rule.parts.length;
+      if (made.kind === "folder" && this.rule.parts.length < 2) return;
+      this.change((rule) => { rule.parts.splice(at, 0, made); return rule; });
+      this.chosen = at;
+    },
+
+    // ---- a part by its kind
+
+    get isDate() { return this.part.kind === "date"; },
+    get isPrintedDate() { return this.isDate && this.part.source === "printed"; },
+    get isSubject() { return this.part.kind === "subject"; },
+    get isSaid() { return SAID.includes(this.part.kind); },
+    get isText() { return this.part.kind === "text"; },
+    get isCounter() { return this.part.kind === "counter"; },
+    get isPlace() { return this.part.kind === "place"; },
+    get isPattern() { return this.part.kind === "pattern"; },
+    get isDevice() { return this.part.kind === "device"; },
+    get isFolder() { return this.part.kind === "folder"; },
+    get dayOptions() { return options(DAYS, this.part.source); },
+    get formOptions() { return options(FORMS, this.part.form); },
+    get restartOptions() { return options(RESTARTS, this.part.restarts); },
+    get separatorOptions() { return options(SEPARATORS, this.rule?.separator); },
+    get letterOptions() { return options(LETTERS, this.rule?.letters); },
+    get hasCapitals() { return this.rule ? !this.rule.small : false; },
+    get longest() { return this.rule?.max_characters ?? 120; },
+    get days() {
+      const printed = mappe.printed.days.map((/** @type {any} */ { day, page }) => ({ value: day, text: t("{day}, printed on page {page}", { day, page }) }));
+      return [{ value: "", text: t("as page 1 says") }, ...printed].map((day) => ({ ...day, chosen: day.value === (this.byHand.dated ?? "") }));
+    },
+    /** @param {Event} event */
+    chooseDay(event) { this.say("dated", /** @type {HTMLSelectElement} */ (event.target).value); },
+    /** @param {string} what @param {string} value nothing: as the page says */
+    say(what, value) {
+      const { [what]: _, ...others } = this.byHand;
+      this.byHand = value ? { ...others, [what]: value } : others;
+    },
+    get said() { return this.proposals[this.part.kind] ?? null; },
+    get saidValue() { return this.part.kind === "kind" ? kindWord(this.said?.value ?? "") : (this.said?.value ?? ""); },
+    get typedValue() { return this.byHand[this.part.kind] ?? (this.doubt(this.part) ? "" : this.saidValue); },
+    get saidText() {
+      if (!this.said) return t("Page 1 does not say it, or has not been read yet.");
+      const told = { value: this.saidValue, words: this.said.from };
+      return this.said.confidence < SURE ? t("Page 1 says {value}, not surely: “{words}”", told) : t("Page 1 says {value}: “{words}”", told);
+    },
+    get canTake() { return Boolean(this.said) && this.byHand[this.part.kind] === undefined && this.said.confidence < SURE; },
+    get canForget() { return this.byHand[this.part.kind] !== undefined; },
+    takeSaid() { this.say(this.part.kind, this.saidValue); },
+    forgetTyped() { this.say(this.part.kind, ""); },
+    /** @param {Event} event */
+    type(event) {
+      const { value } = /** @type {HTMLInputElement} */ (event.target);
+      this.say(this.part.kind, value.trim() === this.saidValue && !this.doubt(this.part) ? "" : value.trim());
+    },
+    get saidLabel() { return { sender: t("Sender"), number: t("Printed number"), kind: t("Kind of document") }[this.part.kind] ?? ""; },
+    get placeText() { return t("{width} × {height} mm, {x} mm from the left and {y} mm from the top of page 1", { width: length(this.placeWidth), height: length(this.placeHeight), x: length(this.placeX), y: length(this.placeY) }); },
+    get firstPage() { return mappe.page(mappe.order[0]); },
+    get pageBox() { return this.firstPage ? `0 0 ${this.firstPage.width_mm} ${this.firstPage.height_mm}` : "0 0 210 297"; },
+    get pagePicture() { return this.firstPage ? `/pages/${this.firstPage.id}/${this.firstPage.picture}-stage.jpg` : ""; },
+    get pageWidth() { return this.firstPage?.width_mm ?? 210; },
+    get pageHeight() { return this.firstPage?.height_mm ?? 297; },
+
+    /** @type {{ x: number, y: number, width: number, height: number } | null} as it is being drawn, in mm of the page */
+    drawn: null,
+    get placeX() { return this.drawn?.x ?? this.part.x_mm ?? 0; },
+    get placeY() { return this.drawn?.y ?? this.part.y_mm ?? 0; },
+    get placeWidth() { return this.drawn?.width ?? this.part.width_mm ?? 0; },
+    get placeHeight() { return this.drawn?.height ?? this.part.height_mm ?? 0; },
+    /** @param {PointerEvent} event on the picture of the page */
+    drawPlace(event) {
+      const svg = /** @type {SVGSVGElement} */ (event.currentTarget);
+      if (event.button !== 0) return;
+      event.preventDefault();
+      svg.setPointerCapture(event.pointerId);
+      const place = (/** @type {PointerEvent} */ at) => new DOMPoint(at.clientX, at.clientY).matrixTransform(svg.getScreenCTM()?.inverse());
+      const from = place(event);
+      const move = (/** @type {PointerEvent} */ moved) => {
+        const to = place(moved);
+        this.drawn = { x: Math.max(tenth(Math.min(from.x, to.x)), 0), y: Math.max(tenth(Math.min(from.y, to.y)), 0), width: tenth(Math.abs(to.x - from.x)), height: tenth(Math.abs(to.y - from.y)) };
+      };
+      const done = () => {
+        svg.removeEventListener("pointermove", move);
+        const { drawn } = this;
+        this.drawn = null;
+        if (drawn && drawn.width >= LEAST_PLACE_MM && drawn.height >= LEAST_PLACE_MM) this.set({ x_mm: drawn.x, y_mm: drawn.y, width_mm: drawn.width, height_mm: drawn.height });
+      };
+      svg.addEventListener("pointermove", move);
+      svg.addEventListener("pointerup", done, { once: true });
+    },
+
+    // ---- keeping
+
+    /** @param {Event} event */
+    chooseRule(event) {
+      this.ruleId = Number(/** @type {HTMLSelectElement} */ (event.target).value);
+      this.changed = null;
+      this.chosen = null;
+    },
+    backToRule() { this.changed = null; this.chosen = null; },
+    async reload() {
+      this.rules = await get("/naming-rules");
+      this.ask();
+    },
+    async keep() {
+      const rule = this.changed;
+      if (await mappe.command(`/naming-rules/${this.kept.id}/rule`, rule) === undefined) return;
+      await this.reload();
+      this.changed = null;
+    },
+    /** @param {Event} event */
+    typeName(event) { this.newName = /** @type {HTMLInputElement} */ (event.target).value; },
+    async keepAs() {
+      const id = await mappe.command("/naming-rules", { name: this.newName, rule: this.rule });
+      if (id === undefined) return;
+      await this.reload();
+      this.ruleId = id;
+      this.changed = null;
+      this.newName = "";
+    },
+    get cannotKeepAs() { return !this.newName.trim(); },
+    get isDefault() { return Boolean(this.kept?.is_default); },
+    async makeDefault() { await mappe.command(`/naming-rules/${this.kept.id}/default`); await this.reload(); },
+    async removeRule() {
+      const { id, name } = this.kept;
+      if (await mappe.command(`/naming-rules/${id}/remove`) === undefined) return;
+      this.removed = { id, name };
+      this.ruleId = null;
+      this.changed = null;
+      await this.reload();
+    },
+    async takeRuleBack() {
+      if (this.removed) await mappe.command(`/naming-rules/${this.removed.id}/take-back`);
+      this.removed = null;
+      await this.reload();
+    },
+    get removedText() { return this.removed ? t("The rule “{name}” is removed.", { name: this.removed.name }) : ""; },
+
+    // ---- moving chips by dragging them
+
+    /** @param {PointerEvent} event */
+    grab(event) {
+      const chip = /** @type {HTMLElement} */ (event.currentTarget);
+      if (event.button !== 0) return;
+      let at = Number(chip.dataset.part);
+      let dragged = false;
+      const from = event.clientX;
+      const move = (/** @type {PointerEvent} */ moved) => {
+        if (!dragged && Math.abs(moved.clientX - from) < DRAG_FROM_PX) return;
+        dragged = true;
+        const over = document.elementFromPoint(moved.clientX, moved.clientY)?.closest("[data-part]");
+        const to = over instanceof HTMLElement ? Number(over.dataset.part) : at;
+        if (to !== at) { this.put(at, to); at = this.chosen === to ? to : at; }
+      };
+      const done = () => {
+        document.removeEventListener("pointermove", move);
+        document.removeEventListener("pointerup", done);
+        document.removeEventListener("pointercancel", done);
+        if (dragged) document.addEventListener("click", (click) => click.stopPropagation(), { capture: true, once: true });
+      };
+      document.addEventListener("pointermove", move);
+      document.addEventListener("pointerup", done);
+      document.addEventListener("pointercancel", done);
+    },
+  };
+}
