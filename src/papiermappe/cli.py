@@ -63,6 +63,7 @@ def demo(
     """Start everything with demo data and stand-in scanners."""
     from papiermappe.demo import load_demo
     from papiermappe.local.desk import LocalDesk, remove
+    from papiermappe.store.secrets import SecretBox
 
     settings = Settings()
     if "data_dir" not in settings.model_fields_set:
@@ -72,8 +73,10 @@ def demo(
 
     def prepare(desk: LocalDesk) -> None:
         _say("Laying the demo papers…")
-        load_demo(desk.database_url, settings.data_dir, f"http://127.0.0.1:{desk.standin_port}", desk.standin_port)
+        secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
+        load_demo(desk.database_url, settings.data_dir, desk.standin_port, desk.places_port, secrets)
         _say(f"The paper drawer of the stand-in scanners is at http://127.0.0.1:{desk.standin_port}")
+        _say(f"What the stand-in mail server and object store get is at http://127.0.0.1:{desk.places_port}")
 
     LocalDesk(settings, dict(os.environ), with_standin=True, standin_pace=pace, say=_say).run(prepare)
 
@@ -150,6 +153,17 @@ def standin(
     from papiermappe.standin.scanner.run import run as run_standin
 
     asyncio.run(run_standin(port, pace, paper, announce))
+
+
+@app.command()
+def standin_places(
+    port: Annotated[int, typer.Option(help="Of the page; mail and object store have the two ports after it.")] = 9444,
+    folder: Annotated[Path, typer.Option(help="Where mails are kept.")] = Path("var/standin-mail"),
+) -> None:
+    """Start the stand-in mail server and object store."""
+    from papiermappe.standin.places.run import run as run_places
+
+    run_places(port, folder)
 
 
 class BacksLie(StrEnum):

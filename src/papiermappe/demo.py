@@ -9,21 +9,36 @@ from pathlib import Path
 
 import httpx
 
+from papiermappe.core.encode.level import Level
+from papiermappe.core.naming.rule import (
+    DateForm,
+    DatePart,
+    DateSource,
+    DocumentKindPart,
+    FolderEnd,
+    NamingRule,
+    SenderPart,
+    SubjectPart,
+)
 from papiermappe.core.operations import SetAside
 from papiermappe.core.operations.steps import Step, StepScope
 from papiermappe.core.order.places import Side
+from papiermappe.destinations.settings import MailSecurity, MailSettings, ObjectStoreSettings
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services import destinations, devices, filing, journal, mappen, routines, runs, tickets
+from papiermappe.services import destinations, devices, filing, journal, mappen, naming_rules, routines, runs, tickets
 from papiermappe.services.caller import Caller
+from papiermappe.services.destinations import DestinationWanted, Form
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.reading import last_used_reading
 from papiermappe.services.views import MappeView, mappe_changes
 from papiermappe.standin.paper.originals import ORIGINALS
+from papiermappe.standin.places.run import ACCESS_KEY, BUCKET, SECRET_KEY
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, RunState
+from papiermappe.store.secrets import SecretBox
 
 PATIENCE_S = 180.0
 TICKETS = {
@@ -36,6 +51,17 @@ BOOKLET_STEPS = (
     Step(does={"kind": "align_margins", "across": "inner"}),
 )
 BOOKLETS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, paper="any")
+BY_SENDER = NamingRule(
+    parts=(
+        DatePart(source=DateSource.PRINTED, form=DateForm.YEAR),
+        FolderEnd(),
+        SenderPart(),
+        FolderEnd(),
+        DatePart(source=DateSource.PRINTED),
+        DocumentKindPart(),
+        SubjectPart(),
+    )
+)
 DESTINATIONS = ("Leases", "Letters", "Weigh tickets and deliveries", "Invoices")
 MEETING = ["minutes", "letter-store", "lease", "delivery-118", "hail"]
 """Papers with something on both sides, for a scanner that takes one side."""
@@ -44,14 +70,15 @@ POST = ["letter-share", "divider-hail", "hail", "divider-leases", "lease"]
 HANDS = Caller("demo")
 
 
-def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port: int) -> None:
+def load_demo(database_url: str, data_dir: Path, standin_port: int, places_port: int, secrets: SecretBox) -> None:
     """Scan and file the first papers, once; afterwards do nothing.
 
     Args:
         database_url: of the desk.
         data_dir: of the desk.
-        standin_url: of the paper drawer.
-        standin_port: the devices have the three ports after it.
+        standin_port: of the paper drawer; the devices have the three ports after it.
+        places_port: of the page of the stand-in mail server and object store, which have the two ports after it.
+        secrets: encrypts the passwords of destinations.
     """
     store = Store(database_url, Blobs.in_folder(data_dir / "blobs"))
     try:
@@ -63,11 +90,14 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         numbers = {
             name: destinations.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS
         }
+        for wanted in _places(places_port):
+            destinations.add_destination(HANDS, store, wanted, secrets)
+        naming_rules.keep_rule(HANDS, store, "Year, sender, subject", BY_SENDER)
         for name, settings in TICKETS.items():
             tickets.keep_ticket(HANDS, store, name, settings)
         spreads = routines.keep_routine(HANDS, store, "Booklet spreads", BOOKLET_STEPS)
         tickets.keep_ticket(HANDS, store, "Booklets", BOOKLETS.model_copy(update={"routine": spreads}))
-        desk_of = _Demo(store, standin_url)
+        desk_of = _Demo(store, f"http://127.0.0.1:{standin_port}")
         letters = desk_of.scan(
             "Harvest share 2026", zaunkoenig, ["letter-share", "german"], TicketSettings(sides=Sides.ONE)
         )
@@ -89,6 +119,23 @@ def load_demo(database_url: str, data_dir: Path, standin_url: str, standin_port:
         desk_of.lay(["delivery-119", "weigh-2041", "invoice", "minutes", "hail", "lease"], "zaunkoenig", "feeder")
     finally:
         store.close()
+
+
+def _places(port: int) -> list[DestinationWanted]:
+    """Return a mailing list and a bucket, both of stand-ins."""
+    board = MailSettings(
+        host="127.0.0.1",
+        port=port + 1,
+        security=MailSecurity.NONE,
+        sender="desk@hollerbeck.example",
+        recipients=("board@hollerbeck.example", "rosa@hollerbeck.example"),
+        subject="Scanned: {title}",
+    )
+    archive = ObjectStoreSettings(endpoint=f"http://127.0.0.1:{port + 2}", bucket=BUCKET, access_key=ACCESS_KEY)
+    return [
+        DestinationWanted(name="Board", settings=board, form=Form(level=Level.LEAN)),
+        DestinationWanted(name="Long-term store", settings=archive, secret=SECRET_KEY),
+    ]
 
 
 class _Demo:

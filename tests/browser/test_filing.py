@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from datetime import date
+from pathlib import Path
 
 import pytest
 from selenium.webdriver import ActionChains, Chrome
@@ -16,6 +17,7 @@ from papiermappe.core.reading.proposal import Proposal, Proposals
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import mappen, runs
 from papiermappe.services.caller import MACHINE
+from papiermappe.services.destinations import list_destinations, remove_destination
 from papiermappe.services.naming_rules import list_rules
 from papiermappe.services.reading import record_printed
 from papiermappe.store.models import Page
@@ -159,3 +161,50 @@ def test_one_document_a_page(stack: Stack, driver: Chrome, until: Until, mappe: 
     driver.find_element(By.ID, "file-it").click()
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links a")) == 4, 60)
     assert [filing.document_count for filing in stack.desk(mappe).filings] == [2]
+
+
+def type_into(driver: Chrome, field: str, text: str) -> None:
+    """Type a value into a field of the dialog."""
+    driver.find_element(By.ID, field).send_keys(Keys.CONTROL, "a", Keys.NULL, text)
+
+
+def test_destinations_are_tried_kept_and_filed_to_and_one_that_is_away_is_waited_for(
+    stack: Stack, driver: Chrome, until: Until, mappe: int, tmp_path: Path
+) -> None:
+    Select(driver.find_element(By.ID, "languages")).select_by_value("")
+    driver.find_element(By.ID, "destinations-open").click()
+    driver.find_element(By.ID, "add-folder").click()
+    type_into(driver, "destination-name", "Board papers")
+    type_into(driver, "destination-path", "/proc/no/such/folder")
+    driver.find_element(By.ID, "try-destination").click()
+    outcome = driver.find_element(By.CSS_SELECTOR, ".destinations .outcome")
+    until(lambda: "cannot be written to" in outcome.text)
+    type_into(driver, "destination-path", str(tmp_path / "board"))
+    driver.find_element(By.ID, "try-destination").click()
+    until(lambda: outcome.text == "It works. Nothing was left there.")
+    assert_accessible(driver, "destinations")
+    driver.find_element(By.ID, "keep-destination").click()
+    until(driver.find_element(By.ID, "add-mail").is_displayed)
+    driver.find_element(By.ID, "add-mail").click()
+    for field, text in (
+        ("name", "Rosa"),
+        ("recipients", "rosa@hollerbeck.example"),
+        ("sender", "desk@hollerbeck.example"),
+        ("host", "127.0.0.1"),
+        ("port", "9"),
+    ):
+        type_into(driver, f"destination-{field}", text)
+    driver.find_element(By.ID, "keep-destination").click()
+    until(driver.find_element(By.ID, "add-mail").is_displayed)
+    driver.find_element(By.XPATH, "//dialog[@id='destinations']//button[text()='Close']").click()
+    chosen = [card.text.split()[0] for card in driver.find_elements(By.CSS_SELECTOR, ".place-card:has(:checked)")]
+    assert chosen[-2:] == ["Board", "Rosa"]
+    driver.find_element(By.ID, "file-it").click()
+    filed = driver.find_element(By.CSS_SELECTOR, ".before")
+    until(lambda: "Rosa: 127.0.0.1 does not answer as a mail server does." in filed.text, 60)
+    assert "It is tried again at" in filed.text
+    until(lambda: "Filed in Board papers: 2 pages" in filed.text)
+    assert [path.suffix for path in (tmp_path / "board").iterdir()] == [".pdf"]
+    for row in list_destinations(ANNA, stack.store):
+        if row.name in {"Board papers", "Rosa"}:
+            remove_destination(ANNA, stack.store, row.id)

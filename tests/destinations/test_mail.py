@@ -39,7 +39,7 @@ class Postbox:
     async def handle_DATA(self, _server: SMTP, _session: Session, envelope: Envelope) -> str:
         if self.answer.startswith("250"):
             assert isinstance(envelope.content, bytes)
-            self.mails.append(message_from_bytes(envelope.content, policy=policy.default))
+            self.mails.append(message_from_bytes(envelope.content, EmailMessage, policy=policy.default))
         return self.answer
 
 

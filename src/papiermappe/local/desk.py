@@ -23,6 +23,7 @@ from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
 
+SCANNER_PORTS, PLACES_PORTS = 4, 3
 READY_S = 40.0
 Say = Callable[[str], None]
 
@@ -123,7 +124,7 @@ class LocalDesk:
         }
         children = []
         if self._with_standin:
-            self.standin_port = _kept_port(data_dir / "standin-port", 4)
+            self.standin_port = _kept_port(data_dir / "standin-port", SCANNER_PORTS + PLACES_PORTS)
             arguments = [
                 "standin",
                 "--port",
@@ -136,14 +137,22 @@ class LocalDesk:
             ]
             environment.setdefault("PAPIERMAPPE_DISCOVERY", Reach.LOOPBACK.value)
             children.append(Child("stand-in scanners", arguments, environment, logs / "standin.log"))
+            places = ["standin-places", "--port", str(self.places_port), "--folder", str(data_dir / "standin-mail")]
+            children.append(Child("stand-in mail and store", places, environment, logs / "standin-places.log"))
         children.append(Child("worker", ["worker"], environment, logs / "worker.log"))
         children.append(Child("web server", ["web"], environment, logs / "web.log"))
         return children
+
+    @property
+    def places_port(self) -> int:
+        """Of the page of the stand-in mail server and object store, which have the two ports after it."""
+        return self.standin_port + SCANNER_PORTS
 
     def _wait_until_ready(self, stop: threading.Event) -> None:
         wanted = [f"{self.url}/health"]
         if self._with_standin:
             wanted.append(f"http://127.0.0.1:{self.standin_port}/devices/zaunkoenig/paper")
+            wanted.append(f"http://127.0.0.1:{self.places_port}/")
         until_s = time.monotonic() + READY_S
         while wanted and not stop.is_set():
             if time.monotonic() > until_s:

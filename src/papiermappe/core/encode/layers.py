@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_cells
+from papiermappe.core.clean.background import PaperCells, paper_cells
 from papiermappe.core.clean.tone import ink_on
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.squares import Squares, squares_of
@@ -34,6 +34,7 @@ PICTURE_SHARE = 0.25  # a covered area with more than this share between dark an
 LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink has one colour if nearly all of it is within this of its mean
 ODD_SHARE = 0.002
 DARKER_SHARE = 0.4
+FIELD_GRAIN_LEVELS, LEAST_FIELD_LEVELS = 25, 60  # how much darker grain is than its field; how much paper is lighter
 TILE_MM = 2.0
 MAX_PIECES = 24
 WHOLE_SHARE = 0.6  # pieces that together cover more than this share become one
@@ -95,11 +96,13 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     """
     cells = paper_cells(page, dpi)
     grey, paper = to_grey(page), cells.grey
-    pictures = _pictures(grey, cells.covered)
-    pictures_share = float(pictures[::SAMPLED, ::SAMPLED].mean())
+    covers = _covers(grey, paper)
+    pictures_share = float(covers.pictures[::SAMPLED, ::SAMPLED].mean())
     found = ink_on(grey, dpi, paper)
     if pictures_share:
-        found &= ~pictures
+        found &= ~covers.pictures
+    if covers.field_limits is not None:
+        found = np.where(covers.field_limits > 0, grey < covers.field_limits, found)
     soft, ink = _strengths(found, grey, paper.sized(*page.shape[1::-1]))
     kinds = _kinds(soft, ink)
     every = SAMPLED if dpi >= SAMPLED * SAMPLED * COARSE_DPI else 1
@@ -178,22 +181,51 @@ def _numbered(core: Pixels, near: Pixels) -> Pixels:
     return kinds
 
 
-def _pictures(grey: Pixels, covered: Ink) -> Ink:
-    """Return where the paper is covered by pictures, (h, w), rather than by dark fields with light print.
+class _Covers(NamedTuple):
+    """What covers the paper for several mm."""
 
-    Args:
-        grey: the page.
-        covered: cells of it.
-    """
-    count, labels = cv2.connectedComponents(covered.astype(np.uint8), connectivity=8)
+    pictures: Ink
+    """(h, w)."""
+    field_limits: Pixels | None
+    """(h, w): in dark fields, what is darker than this is of the field; 0 elsewhere. None: there is no field."""
+
+
+def _covers(grey: Pixels, paper: PaperCells) -> _Covers:
+    """Return where pictures and dark fields cover the paper of a grey page (h, w)."""
+    count, labels = cv2.connectedComponents(paper.covered.astype(np.uint8), connectivity=8)
     if count == 1:
-        return np.zeros(grey.shape, np.bool_)
+        return _Covers(np.zeros(grey.shape, np.bool_), None)
     levels = grey[::SAMPLED, ::SAMPLED]
     cells = cv2.resize(labels.astype(np.float32), levels.shape[::-1], interpolation=cv2.INTER_NEAREST)
-    pictures = [label for label in range(1, count) if _is_picture(levels[cells == label])]
-    chosen = np.isin(np.asarray(labels), pictures).astype(np.uint8)
-    wide = cv2.dilate(chosen, np.ones((3, 3), np.uint8))
-    return np.asarray(cv2.resize(wide, grey.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8).view(np.bool_)
+    pictures, limits = np.zeros(count, np.uint8), np.zeros(count, np.uint8)
+    for label in range(1, count):
+        there = levels[cells == label]
+        pictures[label] = _is_picture(there)
+        if not pictures[label]:
+            limits[label] = _field_limit(there, float(np.median(paper.colour[np.asarray(labels) == label])))
+    means = cv2.resize(grey, labels.shape[::-1], interpolation=cv2.INTER_AREA)
+    limited = np.where(means < limits[labels], limits[labels], 0).astype(np.uint8)
+    fields = _over(limited, grey) if limited.any() else None
+    return _Covers(_over(pictures[labels], grey).view(np.bool_), fields)
+
+
+def _over(cells: NDArray[np.uint8], grey: Pixels) -> Pixels:
+    """Return what cells say, and those beside them, for each pixel of a page."""
+    wide = cv2.dilate(cells, np.ones((3, 3), np.uint8))
+    return np.asarray(cv2.resize(wide, grey.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
+
+
+def _field_limit(levels: NDArray[np.uint8], paper: float) -> int:
+    """Return the level below which a dark field is, so that its grain is no print; 0 where it is no such field.
+
+    Print that is darker than its field stays print: a field is the darkest there is on it.
+    """
+    dark = levels[levels < paper - LEAST_FIELD_LEVELS]
+    if not dark.size:
+        return 0
+    field = int(np.argmax(np.convolve(np.bincount(dark, minlength=256), np.ones(9), "same")))
+    is_darkest = field - float(np.percentile(dark, 3)) < FIELD_GRAIN_LEVELS
+    return round((field + paper) / 2) if is_darkest else 0
 
 
 def _is_picture(levels: NDArray[np.uint8]) -> bool:

@@ -1,0 +1,1 @@
+"""Stand-ins for places that documents go to: a mail server and an object store, with a page that shows what came in."""
