@@ -3,8 +3,6 @@
 import fcntl
 import os
 import shutil
-import signal
-import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -17,6 +15,7 @@ from papiermappe.local.errors import CannotStart
 from papiermappe.local.ports import free_run, is_free
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child, Supervisor
+from papiermappe.local.stop_signal import StopSignal
 from papiermappe.services import destinations
 from papiermappe.services.caller import MACHINE
 from papiermappe.settings import Settings
@@ -69,9 +68,8 @@ class LocalDesk:
         Raises:
             CannotStart: something is missing or taken.
         """
-        stop = threading.Event()
-        for number in (signal.SIGINT, signal.SIGTERM):
-            signal.signal(number, lambda *_: stop.set())
+        stop = StopSignal()
+        stop.listen()
         data_dir = self.settings.data_dir
         _make_folder(data_dir)
         with _sole_use(data_dir):
@@ -82,9 +80,9 @@ class LocalDesk:
                 try:
                     supervisor.start()
                     self._wait_until_ready(stop)
-                    if prepare and not stop.is_set():
+                    if prepare and not stop.has_come:
                         prepare(self)
-                    if not stop.is_set():
+                    if not stop.has_come:
                         self._say(f"\nPapiermappe is at {self.url}\nCtrl-C stops it.")
                     while not stop.wait(0.5):
                         if server and not server.alive:
@@ -148,13 +146,13 @@ class LocalDesk:
         """Of the page of the stand-in mail server and object store, which have the two ports after it."""
         return self.standin_port + SCANNER_PORTS
 
-    def _wait_until_ready(self, stop: threading.Event) -> None:
+    def _wait_until_ready(self, stop: StopSignal) -> None:
         wanted = [f"{self.url}/health"]
         if self._with_standin:
             wanted.append(f"http://127.0.0.1:{self.standin_port}/devices/zaunkoenig/paper")
             wanted.append(f"http://127.0.0.1:{self.places_port}/")
         until_s = time.monotonic() + READY_S
-        while wanted and not stop.is_set():
+        while wanted and not stop.has_come:
             if time.monotonic() > until_s:
                 raise CannotStart("desk_not_started", logs=str(self.settings.data_dir / "logs"))
             try:

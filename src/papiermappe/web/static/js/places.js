@@ -38,7 +38,7 @@ export function createPlaces(mappe, list, onChosen) {
     get cards() {
       return this.list.map((destination) => ({
         id: destination.id, field: `where-${destination.id}`, name: destination.settings.kind === "download" ? t("This computer") : destination.name,
-        told: told(destination), chosen: this.chosen.includes(destination.id), kept: destination.settings.kind !== "download",
+        told: told(destination), short: destination.settings.kind === "folder" ? t("folder") : told(destination), chosen: this.chosen.includes(destination.id), kept: destination.settings.kind !== "download",
       }));
     },
     get names() { return this.cards.filter(({ chosen }) => chosen).map(({ name }) => name).join(", "); },

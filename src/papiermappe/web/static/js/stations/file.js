@@ -77,6 +77,7 @@ export function file(mappe, facts) {
       if (!this.isPdf) return t("size told for PDF only");
       if (this.samplePage === null) return t("no page yet");
       if (!each) return t("calculating…");
+      if (this.countMeant === 1) return t("about {all}", { all: size(each) });
       return this.countMeant === null ? t("about {each} a page", { each: size(each) }) : t("about {all}, {each} a page", { all: size(each * this.countMeant), each: size(each) });
     },
     get estimated() { return Boolean(this.estimate.sample) && "lean" in this.estimate.bytes_a_page; },
@@ -300,7 +301,7 @@ function stateOf(filing) {
   return filing.deliveries.every((/** @type {any} */ delivery) => delivery.state === "delivered") ? "done" : "delivering";
 }
 
-/** What is told of a filing: how it is made, then each destination. @param {any} filing @returns {{ text: string, tone: string }[]} */
+/** What is told of a filing: how it is made, then each destination. @param {any} filing @returns {{ text: string, tone: string, place?: string }[]} */
 function linesOf(filing) {
   if (filing.state === "failed" || filing.state === "stopped") return [{ text: filing.message?.text ?? "", tone: "" }];
   if (filing.stopping) return [{ text: t("Stopping…"), tone: "" }];
@@ -312,8 +313,7 @@ function linesOf(filing) {
 function lineOf(filing, { destination: where, state, message, next_try_at: later, place }) {
   const what = filing.document_count > 1 ? t("{count} document", "{count} documents", { count: filing.document_count }) : pages(filing.page_count);
   if (state === "delivered") {
-    const told = t("Filed in {where}: {what}, {size}", { where, what, size: size(filing.byte_size) });
-    return { text: place ? `${told} – ${place}` : told, tone: "" };
+    return { text: t("Filed in {where}: {what}, {size}", { where, what, size: size(filing.byte_size) }), tone: "", place };
   }
   if (state === "failed") return { text: `${where}: ${message?.text ?? ""}`, tone: "bad" };
   if (later) return { text: t("{where}: {why} It is tried again at {time}.", { where, why: message?.text ?? "", time: clock(later) }), tone: "bad" };

@@ -1,0 +1,27 @@
+"""A desk stops, however many signals tell it to."""
+
+import subprocess
+import sys
+
+SHOWER = """
+import signal, sys, time
+from papiermappe.local.stop_signal import StopSignal
+stop = StopSignal()
+stop.listen([signal.SIGALRM])
+signal.setitimer(signal.ITIMER_REAL, 1e-5, 1e-5)
+until_s = time.monotonic() + 1
+while time.monotonic() < until_s:
+    stop.wait(0.0)
+signal.setitimer(signal.ITIMER_REAL, 0)
+sys.exit(0 if stop.wait(0.0) and stop.has_come else 1)
+"""
+
+
+def test_signals_that_come_while_one_is_handled_do_no_harm() -> None:
+    # With an event of the threading module this hangs within some hundred signals.
+    subprocess.run([sys.executable, "-c", SHOWER], check=True, timeout=30)
+
+
+def test_nothing_has_come_before_it_comes() -> None:
+    code = "from papiermappe.local.stop_signal import StopSignal; s = StopSignal(); assert not s.wait(0.01)"
+    subprocess.run([sys.executable, "-c", code], check=True, timeout=30)
