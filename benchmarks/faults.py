@@ -1,6 +1,6 @@
 """SIGKILL at random moments over scanning, filing, reading and ordering: what is lost, doubled, stuck or said wrong.
 
-python -m benchmarks.faults [--rounds 200] [--seed 20261127] [--round 17]
+python -m benchmarks.faults [--rounds 200] [--seed 20261127] [--round 17] [--only sending]
 python -m benchmarks.faults --devices [--sheets 10]   (faults of the device at every sheet of a run, as a table)
 """
 
@@ -27,6 +27,7 @@ def main() -> None:
     options.add_argument("--rounds", type=int, default=200)
     options.add_argument("--seed", type=int, default=20261127)
     options.add_argument("--round", type=int, help="this one alone")
+    options.add_argument("--only", choices=list(SCENARIOS), help="this kind of rounds alone")
     options.add_argument("--devices", action="store_true", help="what goes wrong at the device, at every sheet")
     options.add_argument("--sheets", type=int, default=10)
     chosen = options.parse_args()
@@ -39,7 +40,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, Desk(Path(folder)) as desk:
         for number in numbers:
             rng = random.Random(f"{chosen.seed}-{number}")  # noqa: S311 (rounds that can be played again)
-            scenario = list(SCENARIOS)[number % len(SCENARIOS)]
+            scenario = chosen.only or list(SCENARIOS)[number % len(SCENARIOS)]
             victims = tuple(rng.sample(VICTIMS, 2 if rng.random() < PAIRS_SHARE else 1))
             began_s = time.monotonic()
             outcome = play(desk, scenario, victims, rng)

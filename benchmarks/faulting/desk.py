@@ -14,14 +14,17 @@ from typing import Any
 import httpx
 from tests.helpers import Drawer
 
+from papiermappe.demo import places_of
 from papiermappe.devices.escl import Limits
 from papiermappe.local.ports import free_run
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child, Supervisor
 from papiermappe.services import destinations, devices
 from papiermappe.services.caller import Caller
+from papiermappe.standin.places.postbox import Postbox
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
+from papiermappe.store.secrets import SecretBox
 
 CLERK = Caller("clerk")
 VICTIMS = ("worker", "web", "standin", "database", "pool")
@@ -44,6 +47,8 @@ class Desk:
         web_port, standin_port = free_run(1, 24_000), free_run(4, 25_000)
         self.url = f"http://127.0.0.1:{web_port}"
         self.drawer = Drawer(standin_port)
+        self.places_port = free_run(3, 25_100)
+        self.postbox = Postbox(folder / "mail")
         environment = {
             **os.environ,
             "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
@@ -51,9 +56,10 @@ class Desk:
             "PAPIERMAPPE_DISCOVERY": "nowhere",
         }  # fmt: skip
         standin = ["standin", "--port", str(standin_port), "--pace", "0.3", "--paper", str(folder / "paper.json")]
+        places = ["standin-places", "--port", str(self.places_port), "--folder", str(folder / "mail")]
         self._children = {
             name: Child(name, arguments, environment, folder / f"{name}.log")
-            for name, arguments in (("standin", standin), ("worker", ["worker"]), ("web", ["web"]))
+            for name, arguments in (("standin", standin), ("places", places), ("worker", ["worker"]), ("web", ["web"]))
         }
         self._supervisor = Supervisor(list(self._children.values()), lambda _: None)
         self._over = threading.Event()
@@ -65,6 +71,10 @@ class Desk:
         self._guard.start()
         self.device = devices.add_device(CLERK, self.store, self.drawer.escl("zaunkoenig"), Limits())
         self.place = destinations.add_folder(CLERK, self.store, "Filed", self.folder / "filed")
+        secrets = SecretBox.kept(self.folder, None)
+        self.board, self.bucket = (
+            destinations.add_destination(CLERK, self.store, wanted, secrets) for wanted in places_of(self.places_port)
+        )
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -145,7 +155,8 @@ class Desk:
         until_s = time.monotonic() + READY_S
         while time.monotonic() < until_s:
             with contextlib.suppress(httpx.TransportError):
-                if httpx.get(f"{self.url}/health", trust_env=False).status_code == 200:
+                page = f"http://127.0.0.1:{self.places_port}/"
+                if all(httpx.get(url, trust_env=False).status_code == 200 for url in (f"{self.url}/health", page)):
                     return
             time.sleep(0.05)
         raise TimeoutError("the desk does not start")

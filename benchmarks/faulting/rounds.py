@@ -12,6 +12,7 @@ from benchmarks.faulting.desk import CLERK, Desk, Window
 from benchmarks.faulting.filing import Filer
 from benchmarks.faulting.ordering import Sorter
 from benchmarks.faulting.scanning import PATIENCE_S, Feeder, Glass, Stuck
+from benchmarks.faulting.sending import Sender
 from papiermappe.services import mappen
 from papiermappe.services.patience import patiently
 from papiermappe.store.blobs import Blobs, sha256_of
@@ -44,6 +45,7 @@ SCENARIOS: Mapping[str, Scenario] = {
     "glass": Scenario(2.5, lambda desk, mappe, _: Glass(desk, mappe)),
     "filing": Scenario(1.2, lambda desk, mappe, _: Filer(desk, mappe, read=False)),
     "reading": Scenario(6.0, lambda desk, mappe, _: Filer(desk, mappe, read=True)),
+    "sending": Scenario(2.5, lambda desk, mappe, _: Sender(desk, mappe)),
     "ordering": Scenario(0.6, Sorter),
 }
 

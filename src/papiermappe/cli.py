@@ -38,6 +38,8 @@ app = typer.Typer(
 GRACE_S = 1
 MOST_SHEETS_A_PART = 10_000
 _CHECKED = N_("{captures} scans and {documents} documents checked, {problems} problems found.")
+_KNOWN = N_("{file} is the document {name} that was filed on {at}, unchanged; its pages: {pages}.")
+_STRANGE = N_("{file} is no document that was filed here, or it was changed since.")
 
 
 def _database_url(settings: Settings) -> str:
@@ -143,6 +145,36 @@ def check() -> None:
 
 
 @app.command()
+def verify(files: Annotated[list[Path], typer.Argument(help="Files that may have been filed here.")]) -> None:
+    """Say of files whether they are what was filed here, byte for byte; exit with 1 where one is not."""
+    from papiermappe.services.caller import MACHINE
+    from papiermappe.services.slips import documents_like, slip_of
+    from papiermappe.store.blobs import Blobs
+    from papiermappe.store.database import Store
+
+    settings, words = Settings(), _words()
+    store = Store(_database_url(settings), Blobs.in_folder(settings.blob_dir))
+    strange = 0
+    try:
+        for file in files:
+            known = documents_like(MACHINE, store, file)
+            strange += not known
+            if not known:
+                _say(words.gettext(_STRANGE).format(file=file))
+            for document_id in known:
+                slip = slip_of(MACHINE, store, document_id)
+                at, pages = words.moment(slip.requested_at), words.number(len(slip.pages))
+                _say(words.gettext(_KNOWN).format(file=file, name=slip.file_name, at=at, pages=pages))
+                for delivery in slip.deliveries:
+                    _say(f"  {delivery.destination}: {words.moment(delivery.delivered_at)} {delivery.place}")
+    except OSError as exc:
+        raise typer.BadParameter(str(exc)) from exc
+    finally:
+        store.close()
+    sys.exit(1 if strange else 0)
+
+
+@app.command()
 def standin(
     port: Annotated[int, typer.Option(help="Of the paper drawer; the devices have the three ports after it.")] = 9440,
     pace: Annotated[float, typer.Option(min=0, help="1 is the devices' own speed, 0 is without waiting.")] = 1.0,
@@ -191,7 +223,9 @@ class _ManyFiles(TyperCommand):
 
 @app.command(cls=_ManyFiles)
 def assemble(
-    out: Annotated[Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx")],
+    out: Annotated[
+        Path, typer.Option(help="What is made; its ending says what: .pdf .tif .png .jpg .txt .xml .docx .html")
+    ],
     sources: Annotated[
         list[Path] | None, typer.Argument(metavar="PICTURE_OR_PDF...", help="In the order of the pages.")
     ] = None,
@@ -221,6 +255,9 @@ def assemble(
         bool, typer.Option("--align-margins", help="Move what is printed to where it is on most pages.")
     ] = False,
     routine: Annotated[Path | None, typer.Option(help="Do what a routine does, as Tidy saves it: a JSON file.")] = None,
+    naming_rule: Annotated[
+        Path | None, typer.Option(help="Name documents by a rule, in the folder of what is made: a JSON file.")
+    ] = None,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
     colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
@@ -258,6 +295,7 @@ def assemble(
         split_spreads=split_spreads,
         align_margins=align_margins,
         routine=routine,
+        naming_rule=naming_rule,
         refuses_broken=strict,
         cut=_cut_request(cut) if cut else None,
         replaces=replace,

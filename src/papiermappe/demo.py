@@ -90,7 +90,7 @@ def load_demo(database_url: str, data_dir: Path, standin_port: int, places_port:
         numbers = {
             name: destinations.add_folder(HANDS, store, name, data_dir / "filed" / name) for name in DESTINATIONS
         }
-        for wanted in _places(places_port):
+        for wanted in places_of(places_port):
             destinations.add_destination(HANDS, store, wanted, secrets)
         naming_rules.keep_rule(HANDS, store, "Year, sender, subject", BY_SENDER)
         for name, settings in TICKETS.items():
@@ -121,7 +121,7 @@ def load_demo(database_url: str, data_dir: Path, standin_port: int, places_port:
         store.close()
 
 
-def _places(port: int) -> list[DestinationWanted]:
+def places_of(port: int) -> list[DestinationWanted]:
     """Return a mailing list and a bucket, both of stand-ins."""
     board = MailSettings(
         host="127.0.0.1",

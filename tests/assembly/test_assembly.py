@@ -16,7 +16,7 @@ from tests.helpers import FakeRecogniser, here, once, page_saying
 from typer.testing import CliRunner
 
 from papiermappe.assembly.command import in_words
-from papiermappe.assembly.errors import EndingUnknown, FileThere, NothingToAssemble
+from papiermappe.assembly.errors import EndingUnknown, FileThere, NamingRuleRefused, NothingToAssemble
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
 from papiermappe.assembly.run import Assembly, whole_or_not
 from papiermappe.cli import app
@@ -88,6 +88,10 @@ def _pages_of_tiff(file: Path) -> int:
         ("lease.txt", lambda file: file.read_text().split() == ["Lease"] * 3),
         ("lease.xml", lambda file: file.read_text().count('CONTENT="Lease"') == 3),
         (
+            "lease.html",
+            lambda file: (file.read_text().count(">Lease</text>"), file.read_text().count("<image")) == (3, 3),
+        ),
+        (
             "lease.docx",
             lambda file: [line.text for line in docx.Document(file).paragraphs].count("Lease") == 3,
         ),
@@ -99,6 +103,42 @@ def test_the_ending_says_what_is_made(
     report = made(AssemblyRequest(sources=tuple(files), out=tmp_path / name, languages=("eng",)), FakeRecogniser(LEASE))
     assert report.out == (str(tmp_path / name),)
     assert holds(tmp_path / name)
+
+
+def test_documents_are_named_by_a_rule_and_nothing_is_written_over(files: list[Path], tmp_path: Path) -> None:
+    rule = tmp_path / "rule.json"
+    parts = [
+        {"kind": "date", "form": "year"},
+        {"kind": "folder"},
+        {"kind": "kind"},
+        {"kind": "subject"},
+        {"kind": "counter"},
+    ]
+    rule.write_text(json.dumps({"parts": parts}))
+    out = tmp_path / "made" / "Upper Meadow.pdf"
+    out.parent.mkdir()
+    (tmp_path / "made" / "2026").mkdir()
+    mine = tmp_path / "made" / "2026" / "lease_upper-meadow_0001.pdf"
+    mine.write_text("somebody's own file")
+    request = AssemblyRequest(sources=tuple(files[:1]), out=out, languages=("eng",), naming_rule=rule)
+    reports = [made(request, FakeRecogniser(LEASE)) for _ in range(2)]
+    assert [Path(report.out[0]).name for report in reports] == [
+        "lease_upper-meadow_0002.pdf",
+        "lease_upper-meadow_0003.pdf",
+    ]
+    assert mine.read_text() == "somebody's own file"
+    assert sorted(path.name for path in (tmp_path / "made").rglob("*")) == [
+        "2026",
+        "lease_upper-meadow_0001.pdf",
+        "lease_upper-meadow_0002.pdf",
+        "lease_upper-meadow_0003.pdf",
+    ]
+    cut = request.model_copy(update={"sources": tuple(files[:2]), "cut": CutRequest(rule=CutRule.SHEETS, every=1)})
+    report = made(cut, FakeRecogniser(LEASE))
+    assert [Path(part.file).name for part in report.parts] == [Path(file).name for file in report.out]
+    rule.write_text('{"parts": [{"kind": "who"}]}')
+    with pytest.raises(NamingRuleRefused, match="naming_rule_refused"):
+        made(request)
 
 
 def test_formats_of_one_page_make_a_file_a_page(files: list[Path], tmp_path: Path) -> None:

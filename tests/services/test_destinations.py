@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from cryptography.fernet import Fernet
 from sqlalchemy import select, text
-from tests.helpers import ANNA, desk, document_id, make, request
+from tests.helpers import ANNA, desk, make, request
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.naming.rule import NamingRule, SubjectPart
@@ -199,18 +199,17 @@ def test_waiting_is_given_up_after_some_days_and_stopped_at_any_time(
 def test_a_made_document_is_sent_to_another_place(store: Store, mappe: int, pages: list[int], tmp_path: Path) -> None:
     first, second = (destinations.add_folder(ANNA, store, name, tmp_path / name) for name in ("a", "b"))
     made = request(store, mappe, first, NOW)
-    document = document_id(store, made)
-    with pytest.raises(NotPossible, match="document_goes_there"):
-        filing.send_on(ANNA, store, document, second, NOW)  # not made yet
+    with pytest.raises(NotPossible, match="documents_go_there"):
+        filing.send_on(ANNA, store, made, second, NOW)  # not made yet
     make(store, made)
-    filing.send_on(ANNA, store, document, second, NOW)
+    filing.send_on(ANNA, store, made, second, NOW)
     with store.begin() as session:
         on_its_way = session.scalars(select(Delivery.id).where(Delivery.destination_id == second)).one()
     delivering.deliver(store, on_its_way)
     (there,), (too,) = ((path.read_bytes() for path in (tmp_path / name).iterdir()) for name in ("a", "b"))
     assert there == too
-    with pytest.raises(NotPossible, match="document_goes_there"):
-        filing.send_on(ANNA, store, document, second, NOW)
+    with pytest.raises(NotPossible, match="documents_go_there"):
+        filing.send_on(ANNA, store, made, second, NOW)
 
 
 def test_several_destinations_at_once_have_the_document_under_one_name(

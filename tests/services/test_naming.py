@@ -125,6 +125,20 @@ def test_a_name_is_made_of_what_the_first_page_says_for_sure(
     assert named(store, full, leases, by).names[0].endswith("_0002.pdf")
 
 
+def test_what_a_sender_was_called_is_remembered(
+    store: Store, full: int, leases: int, says: Callable[[int, Printed], None]
+) -> None:
+    doubtful = Proposal(value="Hagelwehr e.V", confidence=0.2, told_by="Hagelwehr e.V")
+    says(0, Printed(proposals=Proposals(sender=doubtful)))
+    by = rule({"kind": "sender"})
+    assert named(store, full, leases, by).names == ["papers.pdf"]  # it is doubtful
+    request(store, full, leases, NOW, name=NameWanted(changed=by, by_hand=ByHand(sender="Hagelwehr Mühlbach")))
+    assert named(store, full, leases, by).names == ["hagelwehr-muehlbach_2.pdf"]
+    says(0, Printed(proposals=Proposals(sender=doubtful.model_copy(update={"value": "HAGELWEHR E.V"}))))
+    assert named(store, full, leases, by).names == ["hagelwehr-muehlbach_2.pdf"]  # read a little otherwise
+    assert named(store, full, leases, by, by_hand=ByHand(sender="Somebody else")).names == ["somebody-else.pdf"]
+
+
 def test_asking_takes_no_number(store: Store, full: int, leases: int) -> None:
     told = [named(store, full, leases).names for _ in range(3)]
     assert told[0] == told[1] == told[2]
@@ -165,7 +179,8 @@ def test_without_a_counter_alike_names_get_a_number(store: Store, full: int, lea
 
 def filed_name(store: Store, mappe: int, filing: int) -> str:
     """Return the name of the document of a filing."""
-    return next(row for row in desk(store, mappe).filings if row.id == filing).documents[0].file_name
+    (found,) = [row for row in desk(store, mappe).filings if row.id == filing]
+    return found.documents[0].file_name
 
 
 def test_a_counter_begins_anew_with_its_period_and_goes_on_within_it(store: Store, full: int, leases: int) -> None:

@@ -70,7 +70,7 @@ POSTS = [
     "/mappen", "/mappen/1/operations", "/mappen/1/undo", "/mappen/1/redo", "/mappen/1/split",
     "/mappen/1/subject", "/mappen/1/clear",
     "/mappen/1/take-back", "/mappen/1/runs", "/mappen/1/filings", "/mappen/1/levels/1", "/filings/1/try-again",
-    "/filings/1/stop", "/documents/1/deliveries", "/destinations", "/destinations/trial", "/destinations/1",
+    "/filings/1/stop", "/filings/1/deliveries", "/destinations", "/destinations/trial", "/destinations/1",
     "/destinations/1/remove", "/destinations/1/take-back",
     "/mappen/1/name", "/naming-rules", "/naming-rules/1/rule", "/naming-rules/1/name",
     "/naming-rules/1/default", "/naming-rules/1/remove", "/naming-rules/1/take-back",

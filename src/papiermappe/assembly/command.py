@@ -41,7 +41,8 @@ def run(request: AssemblyRequest, as_json: bool, processes: int, language: str) 
     """
     if format_of(request.out).is_of_words and not request.languages:
         request = request.model_copy(update={"languages": DEFAULT_LANGUAGES})
-    if request.cut is None and request.out.exists() and not request.replaces:
+    named_as_asked = request.cut is None and request.naming_rule is None
+    if named_as_asked and request.out.exists() and not request.replaces:
         raise FileThere("file_there", file=str(request.out))
     pages = _pages_to_come(request)
     pool = WorkPool(min(processes, max(1, pages)))

@@ -3,7 +3,8 @@
 AssemblyError
 ├── NothingToAssemble   no page could be read
 ├── EndingUnknown       the extension of the output file is unknown
-└── FileThere           the output file exists already
+├── FileThere           the output file exists already
+└── NamingRuleRefused   a file holds no naming rule
 """
 
 from papiermappe.errors import PapiermappeError
@@ -23,3 +24,7 @@ class EndingUnknown(AssemblyError):
 
 class FileThere(AssemblyError):
     """The output file exists already."""
+
+
+class NamingRuleRefused(AssemblyError):
+    """A file holds no naming rule."""

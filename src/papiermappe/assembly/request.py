@@ -88,6 +88,8 @@ class AssemblyRequest(BaseModel):
     """Whether what is printed is moved to where it is on most pages: from the left, or of spreads from the gutter."""
     routine: Path | None = None
     """A file with a routine, whose steps are done first."""
+    naming_rule: Path | None = None
+    """A file with a naming rule: documents get their names by it, in the folder of `out`; None: that of `out`."""
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
 

@@ -11,6 +11,7 @@ from typing import BinaryIO, cast
 from papiermappe.assembly.cutting import FoundPage, cut_documents
 from papiermappe.assembly.errors import FileThere, NothingToAssemble
 from papiermappe.assembly.kept import PageFolder
+from papiermappe.assembly.naming import hidden, named, rule_in
 from papiermappe.assembly.pairs import PairedPages
 from papiermappe.assembly.request import (
     DEFAULT_LANGUAGES,
@@ -66,6 +67,7 @@ class Assembly:
 
     Raises:
         RoutineRefused: the file of the routine cannot be used.
+        NamingRuleRefused: the file of the naming rule holds none.
     """
 
     def __init__(
@@ -88,6 +90,7 @@ class Assembly:
         self._proposals: Proposals | None = None
         self._parts: list[PartReport] | None = None if request.cut is None else []
         self._treatments = Treatments(request, self._analyses, compute)
+        self._rule = rule_in(request.naming_rule) if request.naming_rule else None
 
     def run(self) -> Report:
         """Carry out the request.
@@ -107,8 +110,7 @@ class Assembly:
                 pages = self._reported(make_pages(sources, self, spec, self._compute))
                 if (first := next(pages, None)) is not None:
                     self._propose(first.page.text)
-                    write = self._write_each if kind.has_one_page else self._write_one
-                    written += write(out, first, pages)
+                    written += self._write(out, first, pages)
         if not written:
             causes = [message.model_dump(mode="json") for message in self._left_out]
             raise NothingToAssemble("nothing_to_assemble", causes=causes)
@@ -203,7 +205,7 @@ class Assembly:
         documents = cut_documents(found, wanted)
         files = [out.with_stem(stem) for stem in _stems(out.stem, [document.name for document in documents])]
         there = next((file for file in files if file.exists()), None)
-        if there is not None and not self._request.replaces:
+        if there is not None and not self._request.replaces and self._rule is None:
             raise FileThere("file_there", file=str(there))
         for file, document in zip(files, documents, strict=True):
             self._parts.append(document.report(str(file)))
@@ -308,11 +310,25 @@ class Assembly:
             unread=made.unread,
         )
 
-    def _write_one(self, out: Path, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
+    def _write(self, out: Path, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> list[Path]:
+        if format_of(out).has_one_page:
+            return self._write_each(out, first, rest)
+        if self._rule is None:
+            return self._write_one(out, out.stem, first, rest)
+        subject = (self._parts[-1].name if self._parts else "") or out.stem
+        (file,) = self._write_one(hidden(out), subject, first, rest)
+        made = named(file, self._rule, subject, first.page.text, self._now.date())
+        if self._parts:
+            self._parts[-1] = self._parts[-1].model_copy(update={"file": str(made)})
+        return [made]
+
+    def _write_one(
+        self, out: Path, title: str, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]
+    ) -> list[Path]:
         request, kind = self._request, format_of(out)
         spoken = language(request.languages[0]).tag if request.languages else None
         with whole_or_not(out) as file:
-            about = About(out.stem, self._now, spoken)
+            about = About(title, self._now, spoken)
             write_file(kind, self._file_pages(first, rest), file, request.level, about, tempfile.TemporaryFile)
         return [out]
 

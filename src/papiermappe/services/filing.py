@@ -38,12 +38,22 @@ from papiermappe.services.changes import filing_changed
 from papiermappe.services.destinations import destination_in_use
 from papiermappe.services.errors import NotFound, NotPossible, Stopped
 from papiermappe.services.finding import keep_words
-from papiermappe.services.naming import ByHand, NameWanted, Words, facts_of, reserve_name, rule_for, words_known
+from papiermappe.services.naming import (
+    ByHand,
+    NameWanted,
+    Words,
+    facts_of,
+    remember_sender,
+    reserve_name,
+    rule_for,
+    words_known,
+)
 from papiermappe.services.naming_rules import RuleInUse
 from papiermappe.services.pages import analysis_of, pages_of
 from papiermappe.services.pictures import captured_picture
 from papiermappe.services.planning import PagesWanted, planned_documents
 from papiermappe.services.reading import NOT_READ, Reader, Reading
+from papiermappe.services.slips import record_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -56,6 +66,7 @@ from papiermappe.store.models import (
     Filing,
     FilingState,
     Mappe,
+    Page,
 )
 from papiermappe.store.queue import JobKind, enqueue
 
@@ -111,7 +122,8 @@ def _request(
         raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=longest)
     if wanted.format.is_of_words and not wanted.reading.languages:
         raise NotPossible("format_needs_language")
-    snapshot = _snapshot(session, mappe_id, [page for document in documents for page in document.pages])
+    pages = _pages_of(session, mappe_id, [page for document in documents for page in document.pages])
+    snapshot = [_as_filed(page) for page in pages]
     filing = Filing(
         mappe_id=mappe_id,
         pages={"pages": snapshot},
@@ -122,11 +134,14 @@ def _request(
         recognition_mode=wanted.reading.mode,
         naming_rule_id=rule.id,
         naming=rule.rule.model_dump(mode="json"),
+        slip=record_of(session, mappe_id, pages, caller.author).model_dump(mode="json"),
         state=FilingState.QUEUED,
         requested_at=now,
     )
     session.add(filing)
     session.flush()
+    if len(documents) == 1:
+        remember_sender(session, documents[0].pages[0], wanted.name.by_hand.sender)
     first_page = 0
     for number, planned in enumerate(documents, 1):
         subject = planned.name or mappe.subject
@@ -169,16 +184,15 @@ def _delivery(document: Document, destination_id: int, name: str) -> Delivery:
     )
 
 
-def _snapshot(session: Session, mappe_id: int, wanted: Sequence[int]) -> list[dict[str, Any]]:
+def _pages_of(session: Session, mappe_id: int, wanted: Sequence[int]) -> list[Page]:
     there = {page.id: page for page in pages_of(session, mappe_id)}
-    return [
-        {
-            "capture": page.capture_id,
-            "treatment": page.treatment,
-            "colour": (analysis.colour if (analysis := analysis_of(page)) else ColourKind.COLOUR).value,
-        }
-        for page in (there[number] for number in wanted)
-    ]
+    return [there[number] for number in wanted]
+
+
+def _as_filed(page: Page) -> dict[str, Any]:
+    analysis = analysis_of(page)
+    colour = analysis.colour if analysis else ColourKind.COLOUR
+    return {"capture": page.capture_id, "treatment": page.treatment, "colour": colour.value}
 
 
 def take_next_name(session: Session, filing: Filing, delivery: Delivery) -> None:
@@ -236,27 +250,26 @@ def _can_be_tried(delivery: Delivery) -> bool:
 
 
 @transaction
-def send_on(caller: Caller, session: Session, document_id: int, destination_id: int, now: datetime) -> None:
-    """Deliver a document that is made already to another destination, under a name by the rule of its filing.
+def send_on(caller: Caller, session: Session, filing_id: int, destination_id: int, now: datetime) -> None:
+    """Deliver the documents of a filing to another destination too, under names by its rule.
 
     Raises:
-        NotFound: there is no such document or destination.
-        NotPossible: it goes there already, or is not made yet.
+        NotFound: there is no such filing or destination.
+        NotPossible: they go there already, or are not made yet.
     """
-    document = session.get(Document, document_id)
-    if document is None:
-        raise NotFound("document_gone")
-    filing, mappe = locked_filing(caller, session, document.filing_id)
+    filing, mappe = locked_filing(caller, session, filing_id)
     destination = destination_in_use(session, destination_id)
-    if document.sha256 is None or any(there.destination_id == destination_id for there in document.deliveries):
-        raise NotPossible("document_goes_there", destination=destination.name)
+    there = {delivery.destination_id for delivery in deliveries_of(session, filing_id)}
+    if filing.state is not FilingState.MADE or destination_id in there:
+        raise NotPossible("documents_go_there", destination=destination.name)
     rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
     today = now.astimezone().date()
-    name = reserve_name(session, [destination_id], rule, document.name_texts, filing.format, today)
-    delivery = _delivery(document, destination_id, name)
-    session.add(delivery)
-    session.flush()
-    enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
+    for document in filing.documents:
+        name = reserve_name(session, [destination_id], rule, document.name_texts, filing.format, today)
+        delivery = _delivery(document, destination_id, name)
+        session.add(delivery)
+        session.flush()
+        enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
     filing_changed(session, mappe, filing)
 
 

@@ -13,6 +13,7 @@ from papiermappe.message import Message
 from papiermappe.store.models import EntryKind, JournalChange, JournalEntry, JournalMappe
 
 SHOWN = 30
+MOST_LINES = 2000
 
 
 class HistoryLine(BaseModel):
@@ -29,6 +30,14 @@ def history(session: Session, mappe_id: int, since: int = 0) -> list[HistoryLine
     lines = lines.where(JournalMappe.mappe_id == mappe_id, JournalEntry.seq > since)
     rows = session.execute(lines.order_by(JournalEntry.seq.desc()).limit(SHOWN)).all()
     return [HistoryLine(seq=row.seq, at=row.at, message=_message(row)) for row in rows]
+
+
+def whole_history(session: Session, mappe_id: int) -> list[HistoryLine]:
+    """Return all history lines of a Mappe, the oldest first; of a very long one the newest."""
+    lines = _entries().join(JournalMappe, JournalMappe.seq == JournalEntry.seq)
+    lines = lines.where(JournalMappe.mappe_id == mappe_id).order_by(JournalEntry.seq.desc()).limit(MOST_LINES)
+    rows = session.execute(lines).all()
+    return [HistoryLine(seq=row.seq, at=row.at, message=_message(row)) for row in reversed(rows)]
 
 
 def told_of(session: Session, seqs: Sequence[int]) -> dict[int, Message]:

@@ -6,6 +6,7 @@ from typing import Annotated, NamedTuple
 
 from pydantic import BaseModel, Field
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from papiermappe.core.encode.format import Format
@@ -13,7 +14,7 @@ from papiermappe.core.naming.filling import FilledName, NameFacts, PlacedWord, c
 from papiermappe.core.naming.names import MAX_SUBJECT, one_line
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.order.places import Side
-from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.reading.name_facts import name_facts, placed_words, spelled_kind, sure_value
 from papiermappe.core.reading.proposal import Proposal
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.destinations import destination_in_use
@@ -22,7 +23,7 @@ from papiermappe.services.pages import picture_name, printed_on_page
 from papiermappe.services.planning import PagesWanted, planned_documents
 from papiermappe.services.reading import Reader, Reading
 from papiermappe.store.database import Store
-from papiermappe.store.models import Delivery, Destination, Mappe, Page, Run
+from papiermappe.store.models import Delivery, Destination, KnownSender, Mappe, Page, Run
 
 MOST_SHOWN = 3
 
@@ -142,27 +143,39 @@ def facts_of(
         return NameFacts(today, subject=subject)
     printed = printed_on_page(page)
     said = printed.proposals if printed else None
-    dated = _sure(said.date) if said else ""
     run = session.get_one(Run, page.capture.run_id)
-    return NameFacts(
-        today=today,
+    found = name_facts(today, subject, said, words(page))
+    return found._replace(
         scanned=page.capture.arrived_at.astimezone().date(),
-        printed=by_hand.dated or (date.fromisoformat(dated) if dated else None),
-        subject=subject,
-        sender=_meant(by_hand.sender, said.sender if said else None),
-        number=_meant(by_hand.number, said.number if said else None),
-        kind=_meant(by_hand.kind, said.kind if said else None).replace("_", " "),
+        printed=by_hand.dated or found.printed,
+        sender=_sender(session, by_hand.sender, said.sender if said else None),
+        number=found.number if by_hand.number is None else one_line(by_hand.number),
+        kind=found.kind if by_hand.kind is None else spelled_kind(one_line(by_hand.kind)),
         device=run.device.name if run.device else "",
-        words=words(page),
     )
 
 
-def _sure(proposal: Proposal | None) -> str:
-    return proposal.value if proposal is not None and proposal.is_sure else ""
+def _sender(session: Session, typed: str | None, read: Proposal | None) -> str:
+    """Return who sent a document: as typed, as a person has called that sender before, or as it is read for sure."""
+    if typed is None and read is not None:
+        known = session.get(KnownSender, _as_read(read.value))
+        return known.name if known else sure_value(read)
+    return one_line(typed or "")
 
 
-def _meant(typed: str | None, proposal: Proposal | None) -> str:
-    return _sure(proposal) if typed is None else one_line(typed)
+def remember_sender(session: Session, first_page: int, typed: str | None) -> None:
+    """Remember what a person has called a sender, for the next document that is read in the same way."""
+    page = session.get_one(Page, first_page)
+    printed = printed_on_page(page)
+    read = printed.proposals.sender if printed and printed.proposals else None
+    if typed is None or read is None or not (name := one_line(typed)):
+        return
+    row = insert(KnownSender).values(read_as=_as_read(read.value), name=name)
+    session.execute(row.on_conflict_do_update(index_elements=["read_as"], set_={"name": name}))
+
+
+def _as_read(value: str) -> str:
+    return one_line(value).casefold()[:MAX_SUBJECT]
 
 
 def words_known(store: Store, reading: Reading) -> Words:
@@ -171,17 +184,9 @@ def words_known(store: Store, reading: Reading) -> Words:
 
     def words(page: Page) -> Sequence[PlacedWord]:
         text = reader.known(picture_name(page))
-        return _placed(text) if text else ()
+        return placed_words(text) if text else ()
 
     return words
-
-
-def _placed(text: PageText) -> list[PlacedWord]:
-    return [
-        PlacedWord(word.text, (word.box.left + word.box.right) / 2, (word.box.top + word.box.bottom) / 2)
-        for line in text.lines()
-        for word in line.words
-    ]
 
 
 def reserve_name(

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.colour import ColourKind
-from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.geometry import Quad
 from papiermappe.core.order.landing import Again, Backs, Before
 from papiermappe.core.page_box import PageBox
@@ -24,9 +23,11 @@ from papiermappe.message import Message
 from papiermappe.services import runs
 from papiermappe.services.caller import Caller, may_see, visible_page
 from papiermappe.services.errors import NotFound
+from papiermappe.services.filing_views import FilingView, filing_view
 from papiermappe.services.history import HistoryLine, history, told_of
 from papiermappe.services.landing import landing_of
 from papiermappe.services.naming import next_name
+from papiermappe.services.page_warnings import NO_WARNING, message_of, unaccepted, warnings_of
 from papiermappe.services.pages import (
     analysis_of,
     analysis_of_sheet,
@@ -42,11 +43,7 @@ from papiermappe.services.undoing import undo_stack
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
     Capture,
-    Delivery,
-    DeliveryState,
-    Document,
     Filing,
-    FilingState,
     JournalChange,
     JournalMappe,
     Mappe,
@@ -55,10 +52,6 @@ from papiermappe.store.models import (
     RunOrigin,
     RunState,
 )
-
-DOCUMENTS_SHOWN = 10
-NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DIRTY, FindingKind.FOLD})
-"""Findings that leave the text of a page as legible as it is; they are told at the page only."""
 
 
 class SpreadKind(StrEnum):
@@ -191,48 +184,6 @@ class RunView(BaseModel):
     fronts_run: int | None
     """The number of the run that brought their fronts in."""
     started_at: datetime
-
-
-class DeliveryView(BaseModel):
-    """How far the documents of a filing have come to one destination."""
-
-    destination: str
-    state: DeliveryState
-    """Of all of them: failed where one has, delivered once all are."""
-    message: Message | None
-    """Why the first that failed, or waits, does."""
-    next_try_at: datetime | None
-    """When it is tried again, where it is away."""
-    place: str | None
-    """Of a single document that is there: where it lies, or who got it."""
-
-
-class DocumentView(BaseModel):
-    """A document as windows show it."""
-
-    id: int
-    file_name: str
-    byte_size: int | None
-    """None before it is made."""
-
-
-class FilingView(BaseModel):
-    """A filing as windows show it."""
-
-    id: int
-    documents: list[DocumentView]
-    """The first of them."""
-    document_count: int
-    state: FilingState
-    page_count: int
-    pages_done: int
-    byte_size: int | None
-    """Of all documents together; None before they are made."""
-    message: Message | None
-    stopping: bool
-    made: Message | None
-    """What its pages were made of; None before it is made."""
-    deliveries: list[DeliveryView]
 
 
 class UndoView(BaseModel):
@@ -387,7 +338,7 @@ def _page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> P
         analysed=analysis is not None,
         blank=analysis is not None and analysis.is_blank,
         spread=_spread_kind(treatment, analysis),
-        warnings=_warnings(treatment, analysis, page.accepted) if analysis else [],
+        warnings=unaccepted(warnings_of(treatment, analysis), page.accepted) if analysis else [],
     )
 
 
@@ -481,7 +432,7 @@ def _findings(
 
     return [
         FindingView(
-            message=_message_of(finding),
+            message=message_of(finding),
             zone=placed(finding.zone) if finding.zone and can_tell else None,
             is_warning=finding.kind not in NO_WARNING,
             accepted=f"finding_{finding.kind}" in accepted,
@@ -494,19 +445,6 @@ def _box_round(corners: NDArray[np.float64]) -> Zone:
     """Return the upright box round places of a page."""
     (left, top), (right, bottom) = corners.min(axis=0).round(2).tolist(), corners.max(axis=0).round(2).tolist()
     return Zone(x_mm=left, y_mm=top, width_mm=max(right - left, 0.01), height_mm=max(bottom - top, 0.01))
-
-
-def _message_of(finding: Finding) -> Message:
-    return Message(code=f"finding_{finding.kind}", params=finding.params)
-
-
-def _warnings(treatment: Treatment, analysis: Analysis, accepted: Collection[str]) -> list[Message]:
-    """Return what is to be checked on a page, without what a person has said is fine."""
-    found = [_message_of(finding) for finding in analysis.findings if finding.kind not in NO_WARNING]
-    for step, code in ((treatment.crop, "crop_uncertain"), (treatment.straighten, "straighten_uncertain")):
-        if step is not None and not step.on and step.confidence < SURE:
-            found.append(Message(code=code))
-    return [message for message in found if message.code not in accepted]
 
 
 def _gone(session: Session, mappe_id: int, since: int) -> list[int]:
@@ -620,58 +558,3 @@ def _pairing(run: Run) -> dict[str, Any]:
 def _filings(session: Session, mappe_id: int, since: int) -> list[FilingView]:
     changed = select(Filing).where(Filing.mappe_id == mappe_id, Filing.change > since).order_by(Filing.id.desc())
     return [filing_view(filing) for filing in session.scalars(changed)]
-
-
-def filing_view(filing: Filing) -> FilingView:
-    """Return a filing as windows show it."""
-    documents = filing.documents
-    is_made = filing.state is FilingState.MADE
-    return FilingView(
-        id=filing.id,
-        documents=[
-            DocumentView(id=document.id, file_name=document.file_name, byte_size=document.byte_size)
-            for document in documents[:DOCUMENTS_SHOWN]
-        ],
-        document_count=len(documents),
-        state=filing.state,
-        page_count=filing.page_count,
-        pages_done=filing.pages_done,
-        byte_size=sum(document.byte_size or 0 for document in documents) if is_made else None,
-        message=Message.model_validate(filing.message) if filing.message else None,
-        stopping=filing.stop_requested and filing.state.under_way,
-        made=_made_of(documents) if is_made else None,
-        deliveries=_delivery_views([delivery for document in documents for delivery in document.deliveries]),
-    )
-
-
-def _made_of(documents: Sequence[Document]) -> Message:
-    made = [document.made for document in documents if document.made]
-    params = {
-        "pages": [page for each in made for page in each["pages"]],
-        "unread": sum(each.get("unread", 0) for each in made),
-        "unread_cause": next((cause for each in made if (cause := each.get("unread_cause"))), None),
-    }
-    return Message(code="document_made", params=params)
-
-
-def _delivery_views(deliveries: Sequence[Delivery]) -> list[DeliveryView]:
-    by_destination: dict[str, list[Delivery]] = {}
-    for delivery in deliveries:
-        by_destination.setdefault(delivery.destination.name, []).append(delivery)
-    return [
-        DeliveryView(
-            destination=name,
-            state=_state_of_all([delivery.state for delivery in there]),
-            message=next((Message.model_validate(delivery.message) for delivery in there if delivery.message), None),
-            next_try_at=next((delivery.next_try_at for delivery in there if delivery.next_try_at), None),
-            place=there[0].place if len(there) == 1 else None,
-        )
-        for name, there in by_destination.items()
-    ]
-
-
-def _state_of_all(states: Sequence[DeliveryState]) -> DeliveryState:
-    if set(states) == {DeliveryState.DELIVERED}:
-        return DeliveryState.DELIVERED
-    unfinished = DeliveryState.FAILED, DeliveryState.DELIVERING
-    return next((state for state in unfinished if state in states), DeliveryState.WAITING)

@@ -272,6 +272,15 @@ class NamingCounter(Base):
     next_number: Mapped[int]
 
 
+class KnownSender(Base):
+    """What a person has called a sender whose letterhead is read in some way."""
+
+    __tablename__ = "known_sender"
+    read_as: Mapped[str] = mapped_column(primary_key=True)
+    """In small letters."""
+    name: Mapped[str]
+
+
 class Mappe(Base):
     """One document in the making."""
 
@@ -514,6 +523,8 @@ class Filing(Base):
     """Whose counter its names count on."""
     naming: Mapped[Json]
     """The rule as it was, perhaps changed for this once."""
+    slip: Mapped[Json | None] = mapped_column(deferred=True)
+    """Where its pages came from, and what had been done to them; None of filings from before that was kept."""
     state: Mapped[FilingState] = mapped_column(_codes(FilingState, "state"))
     stop_requested: Mapped[bool] = mapped_column(server_default="false")
     pages_done: Mapped[int] = mapped_column(server_default="0")

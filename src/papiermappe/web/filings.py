@@ -4,17 +4,18 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter, Path, Request
 from fastapi.responses import Response, StreamingResponse
 from pydantic import BaseModel, Field
 
 from papiermappe.core.documents import Division
+from papiermappe.core.encode import web_page
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, filing, levels, naming
+from papiermappe.services import delivering, filing, levels, naming, slips
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.naming import ByHand, NameView, NameWanted
 from papiermappe.services.planning import PagesWanted
@@ -32,6 +33,7 @@ DOCUMENT: dict[int | str, dict[str, Any]] = {
 }
 
 
+SLIP: dict[int | str, dict[str, Any]] = {200: {"description": "The slip.", "content": {"application/json": {}}}}
 ZIP: dict[int | str, dict[str, Any]] = {200: {"description": "All documents.", "content": {"application/zip": {}}}}
 
 
@@ -79,7 +81,7 @@ class FileMappe(BaseModel):
 
 
 class SendOn(BaseModel):
-    """Where a document goes too."""
+    """Where documents go too."""
 
     destination: Annotated[int, Field(ge=1, le=MAX_ID)]
 
@@ -138,10 +140,10 @@ def stop(ctx: Ctx, caller: Asks, filing_id: Id) -> None:
     filing.stop(caller, ctx.store, filing_id)
 
 
-@router.post("/documents/{document_id}/deliveries")
-def send_on(ctx: Ctx, caller: Asks, document_id: Id, command: SendOn) -> None:
-    """Deliver a document to another destination too."""
-    filing.send_on(caller, ctx.store, document_id, command.destination, datetime.now().astimezone())
+@router.post("/filings/{filing_id}/deliveries")
+def send_on(ctx: Ctx, caller: Asks, filing_id: Id, command: SendOn) -> None:
+    """Deliver the documents of a filing to another destination too."""
+    filing.send_on(caller, ctx.store, filing_id, command.destination, datetime.now().astimezone())
 
 
 @router.get("/filings/{filing_id}/documents.zip", response_class=StreamingResponse, responses=ZIP)
@@ -152,10 +154,29 @@ def all_documents(ctx: Ctx, caller: Asks, filing_id: Id) -> Response:
     return StreamingResponse(zipped.chunks, media_type="application/zip", headers=headers)
 
 
+@router.get("/documents/{document_id}/slip", include_in_schema=False)
+def slip_page(request: Request, ctx: Ctx, caller: Asks, document_id: Id) -> Response:
+    """Show the slip of a document."""
+    slip = slips.slip_of(caller, ctx.store, document_id)
+    return ctx.templates.TemplateResponse(request, "slip.html", {"slip": slip, "document": document_id})
+
+
+@router.get("/documents/{document_id}/slip.json", response_class=Response, responses=SLIP)
+def slip_file(ctx: Ctx, caller: Asks, document_id: Id) -> Response:
+    """Send the slip of a document as JSON."""
+    slip = slips.slip_of(caller, ctx.store, document_id)
+    name = quote(slip.file_name.rpartition(".")[0] + ".slip.json")
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
+    body = slip.model_dump_json(indent=1, context={"words": ctx.words})
+    return Response(body, media_type="application/json", headers=headers)
+
+
 @router.get("/documents/{document_id}/{how}", response_class=Response, responses=DOCUMENT)
 def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "download"]) -> Response:
     """Send a filed document, to be shown or to be saved."""
     filed = delivering.filed_document(caller, ctx.store, document_id)
     shown = "inline" if how == "open" else "attachment"
     headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(filed.file_name)}"}
+    if filed.format is Format.WEB_PAGE:
+        headers["Content-Security-Policy"] = f"{web_page.SAFE}; sandbox"
     return Response(filed.data, media_type=filed.format.media_type, headers=headers)

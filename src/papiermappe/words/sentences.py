@@ -297,6 +297,9 @@ SENTENCES: dict[str, str | Plural] = {
     "filing_stopped": N_("Stopped; nothing was filed. What has been read is remembered."),
     "filing_given_up": N_("The document could not be made; the scans are safe. Try again."),
     "delivery_given_up": N_("The document was made, but could not be delivered. Try again."),
+    "slip_not_kept": N_("Nothing was kept about how this document was made: it is from before slips were."),
+    "slip_file": N_("{file}, page {page}"),
+    "slip_scanner": N_("{device}, run {run}, sheet {sheet}, {side}"),
     "document_gone": N_("This document is not there, or not made yet."),
     "naming_rule_gone": N_("This naming rule is not there any more."),
     "naming_rule_is_default": N_("“{name}” is the rule for all that has no other: make another one the default first."),
@@ -305,7 +308,7 @@ SENTENCES: dict[str, str | Plural] = {
     "destination_gone": N_("This destination is not known."),
     "document_made": N_("{made_of}"),
     "stopped": N_("It was stopped."),
-    "document_goes_there": N_("This document goes to {destination} already, or is not made yet."),
+    "documents_go_there": N_("These documents go to {destination} already, or are not made yet."),
     "destination_of_other_kind": N_("“{name}” is of another kind: add a new destination instead."),
     "destination_name_length": N_("The name of a destination has 1 to {limit} letters."),
     "destination_name_taken": N_("There is a destination “{name}” already. Choose another name."),
@@ -357,6 +360,7 @@ SENTENCES: dict[str, str | Plural] = {
     "no_database_named": N_("No database is named. Set PAPIERMAPPE_DATABASE_URL, or use “papiermappe run”, which brings its own."),
     # ---- assembling files
     "ending_unknown": N_("{file} ends in none of {known}; the ending says what is made."),
+    "naming_rule_refused": N_("{file} holds no naming rule ({where}: {reason}). Nothing was made."),
     "file_there": N_("{file} is there already. Choose another name, or say --replace."),
     "nothing_to_assemble": N_("There is no page that could be read; nothing has been written. {causes}"),
     # ---- checking
@@ -384,6 +388,7 @@ VALUES: dict[str, dict[str, str]] = {
     "edge": {"top": N_("top"), "right": N_("right"), "bottom": N_("bottom"), "left": N_("left")},
     "source": {"feeder": N_("feeder"), "glass": N_("glass"), "either": N_("feeder or glass")},
     "way": {"90": N_("anticlockwise"), "180": N_("upside down"), "270": N_("clockwise")},
+    "side": {"front": N_("front"), "back": N_("back")},
     "sides": {"one": N_("one side"), "both": N_("both sides")},
     "colour": {
         "colour": N_("colour"),

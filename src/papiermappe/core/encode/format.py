@@ -13,6 +13,7 @@ class Format(StrEnum):
     TEXT = ".txt"
     ALTO = ".xml"
     WORD = ".docx"
+    WEB_PAGE = ".html"
 
     @property
     def media_type(self) -> str:
@@ -37,5 +38,6 @@ _MEDIA_TYPES = {
     Format.JPEG: "image/jpeg",
     Format.TEXT: "text/plain; charset=utf-8",
     Format.ALTO: "application/xml",
+    Format.WEB_PAGE: "text/html; charset=utf-8",
     Format.WORD: "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
 }

@@ -13,6 +13,7 @@ from papiermappe.core.encode.levels import FAITHFUL_QUALITY, SplitPage, split_pa
 from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
+from papiermappe.core.encode.web_page import WebPage, write_web_page
 from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.page_text import PageText
@@ -52,7 +53,7 @@ def page_content(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: 
             return PageContent(split=split_page(page, dpi, level, bilevel))
         case Format.TIFF:
             return PageContent(tiff=TiffPage(page, dpi, bilevel))
-        case Format.JPEG:
+        case Format.JPEG | Format.WEB_PAGE:
             return PageContent(picture=encode_jpeg(page, JPEG_QUALITY.get(level, FAITHFUL_QUALITY)))
         case Format.PNG:
             return PageContent(picture=encode_png(page))
@@ -106,6 +107,9 @@ def write_file(
             write_word_document(elements, out, about.title, about.created)
         case Format.ALTO:
             out.write(write_alto((page.text for page in pages if page.text), about.title))
+        case Format.WEB_PAGE:
+            drawn = (WebPage(page.content.picture or b"", page.width_mm, page.height_mm, page.text) for page in pages)
+            write_web_page(drawn, out, about.title, about.language)
         case Format.TEXT:
             out.write(BETWEEN_PAGES.join(page.text.text for page in pages if page.text).encode())
         case _:

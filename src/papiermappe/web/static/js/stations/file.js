@@ -21,6 +21,7 @@ export function file(mappe, facts) {
     { value: ".tif", text: t("as TIFF") },
     { value: ".jpg", text: t("as JPEG"), onePage: true },
     { value: ".png", text: t("as PNG"), onePage: true },
+    { value: ".html", text: t("as one web page (HTML)") },
     { value: ".docx", text: t("as editable text (.docx)"), words: true },
     { value: ".txt", text: t("as plain text"), words: true },
     { value: ".xml", text: t("as text with positions (ALTO)"), words: true },
@@ -220,7 +221,8 @@ export function file(mappe, facts) {
           ...filing, tone: state, making: isMaking(filing), canStop: isMaking(filing) || state === "waiting", done: filing.state === "made",
           ended: ["failed", "stopped", "waiting"].includes(state), isSeveral: filing.document_count > 1 && filing.state === "made", zip: `/filings/${filing.id}/documents.zip`,
           again: state === "stopped" ? t("Continue") : state === "waiting" ? t("Try now") : t("Try again"), lines: linesOf(filing), madeText: filing.made?.text ?? "",
-          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download` })),
+          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download`, slip: `/documents/${document.id}/slip` })),
+          ...this.othersOf(filing),
           more: filing.document_count > filing.documents.length ? t("and {count} more", { count: filing.document_count - filing.documents.length }) : "",
         };
       });
@@ -238,6 +240,21 @@ export function file(mappe, facts) {
       this.awaited = null;
       link.click();
     },
+    /** Where the documents of a filing do not go yet. @param {any} filing */
+    othersOf(filing) {
+      const there = new Set(filing.deliveries.map((/** @type {any} */ { destination }) => destination));
+      const others = this.places.list.filter((/** @type {any} */ { name, settings }) => !there.has(name) && settings.kind !== "download");
+      return { others: others.map((/** @type {any} */ { id, name }) => ({ value: String(id), text: name })), canSend: filing.state === "made" && others.length > 0 };
+    },
+    /** @param {number} id @param {Event} event */
+    sendOn(id, event) {
+      const field = /** @type {HTMLSelectElement} */ (event.target);
+      const destination = Number(field.value);
+      field.value = "";
+      if (destination) mappe.command(`/filings/${id}/deliveries`, { destination });
+    },
+    /** @param {string} text */
+    copy(text) { navigator.clipboard?.writeText(text); },
     get fileLabel() { return this.filings.some((/** @type {any} */ filing) => filing.done) ? t("File another copy") : t("File it"); },
     get cannotFile() { return this.busy || this.places.none || !mappe.pageCount || this.filings.some((/** @type {any} */ filing) => filing.making); },
     /** What was just typed comes first: leaving a field sends it, and the filing waits for that. */
