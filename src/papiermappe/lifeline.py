@@ -6,6 +6,7 @@ import os
 import select
 import signal
 import threading
+import time
 
 _PR_SET_PDEATHSIG = 1
 _libc = ctypes.CDLL(None, use_errno=True)
@@ -19,6 +20,16 @@ def end_with_parent() -> None:
 def end_with(pid: int) -> None:
     """End this process when another one, which need not be its parent, has ended (pidfd_open(2))."""
     threading.Thread(target=_outlive_not, args=(pid,), daemon=True).start()
+
+
+def end_within(patience_s: float) -> None:
+    """End this process after some time, if it has not ended by then: whatever it still waits for."""
+    threading.Thread(target=_leave_after, args=(patience_s,), daemon=True).start()
+
+
+def _leave_after(patience_s: float) -> None:
+    time.sleep(patience_s)
+    os._exit(1)
 
 
 def _outlive_not(pid: int) -> None:

@@ -22,6 +22,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import ListeningConnector
 from papiermappe.jobs.tasks import tasks
+from papiermappe.lifeline import end_within
 from papiermappe.message import Message
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
@@ -49,6 +50,7 @@ SETTLE_S = 0.5
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
 GRACE_S = 5
+LAST_S = 4 * GRACE_S
 
 
 class Lane(NamedTuple):
@@ -120,6 +122,7 @@ async def _until_signal(parts: list[Awaitable[None]]) -> None:
         asyncio.get_running_loop().add_signal_handler(number, stop.set)
     running = [asyncio.ensure_future(part) for part in (*parts, stop.wait())]
     done, _ = await asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED)
+    end_within(LAST_S)  # nobody may be there to kill what hangs: the desk may have been killed itself
     for part in running:
         part.cancel()
     with contextlib.suppress(TimeoutError):
