@@ -108,15 +108,19 @@ def test_a_desk_of_ones_own_starts_has_a_place_to_file_into_and_leaves_nothing_b
     command = [sys.executable, "-m", "papiermappe", "run"]
     with subprocess.Popen(command, env=settings, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None
-        said = [process.stdout.readline() for _ in range(3)]
-        assert f"Papiermappe is at http://127.0.0.1:{port}" in "".join(said)
-        opened = httpx.post(
-            f"http://127.0.0.1:{port}/mappen", headers={"Origin": f"http://127.0.0.1:{port}"}, trust_env=False
-        )
-        place = opened.headers["Location"].replace("intake", "file")
-        assert ">Filed</option>" in httpx.get(f"http://127.0.0.1:{port}{place}", trust_env=False).text
-        process.send_signal(signal.SIGINT)
-        assert process.wait(30) == 0
+        try:
+            said = [process.stdout.readline() for _ in range(3)]
+            opened = httpx.post(
+                f"http://127.0.0.1:{port}/mappen", headers={"Origin": f"http://127.0.0.1:{port}"}, trust_env=False
+            )
+            place = opened.headers["Location"].replace("intake", "file")
+            shown = httpx.get(f"http://127.0.0.1:{port}{place}", trust_env=False).text
+        finally:
+            process.send_signal(signal.SIGINT)
+            ended = process.wait(60)
+    assert f"Papiermappe is at http://127.0.0.1:{port}" in "".join(said)
+    assert '"name": "Filed"' in shown
+    assert ended == 0
     assert is_free(port)
     left = [path.read_bytes() for path in Path("/proc").glob("[0-9]*/cmdline") if path.exists()]
     assert not any(str(tmp_path / "desk").encode() in command_line for command_line in left)
