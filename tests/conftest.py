@@ -11,6 +11,7 @@ from pathlib import Path
 
 import cv2
 import httpx
+import hypothesis
 import numpy as np
 import psycopg
 import pytest
@@ -24,6 +25,10 @@ from papiermappe.store.database import Store, migrate
 from tests.helpers import ANNA, Drawer, free_ports
 
 TEMPLATE = "template_papiermappe"
+
+
+hypothesis.settings.register_profile("patient", deadline=None)  # machines are busy; what is slow, benchmarks tell
+hypothesis.settings.load_profile("patient")
 
 
 @pytest.fixture(scope="session")

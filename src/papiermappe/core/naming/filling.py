@@ -96,6 +96,7 @@ def name_of(rule: NamingRule, texts: Sequence[str], count: int, again: int = 0) 
         count: what its counter shows.
         again: how many files of that name there are already, where no counter tells them apart.
 
+    >>> from papiermappe.core.naming.rule import SIMPLE_RULE
     >>> texts = texts_of(SIMPLE_RULE, NameFacts(date(2026, 11, 24), subject="Lease Upper Meadow"))
     >>> name_of(SIMPLE_RULE, texts, 42).stem
     '2026-11-24_lease-upper-meadow_0042'
