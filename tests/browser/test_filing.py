@@ -139,8 +139,11 @@ def test_a_rule_is_changed_for_this_once_and_kept_under_a_name(
     until(lambda: rule.first_selected_option.text == "By day")
     until(lambda: not driver.find_element(By.ID, "keep-rule").is_displayed())
     assert_accessible(driver, "rule")
+    field.send_keys("Day first")
+    driver.find_element(By.ID, "rename-rule").click()
+    until(lambda: rule.first_selected_option.text == "Day first")
     driver.find_element(By.ID, "remove-rule").click()
-    until(lambda: "The rule “By day” is removed." in driver.find_element(By.CSS_SELECTOR, ".naming").text)
+    until(lambda: "The rule “Day first” is removed." in driver.find_element(By.CSS_SELECTOR, ".naming").text)
     assert [kept.name for kept in list_rules(ANNA, stack.store)] == ["Date, subject, number"]
 
 

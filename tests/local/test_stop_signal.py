@@ -18,7 +18,7 @@ sys.exit(0 if stop.wait(0.0) and stop.has_come else 1)
 
 
 def test_signals_that_come_while_one_is_handled_do_no_harm() -> None:
-    # With an event of the threading module this hangs within some hundred signals.
+    # With an event of the threading module the same ends in errors, or not at all.
     subprocess.run([sys.executable, "-c", SHOWER], check=True, timeout=30)
 
 

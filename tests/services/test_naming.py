@@ -159,7 +159,7 @@ def test_a_folder_that_leads_out_of_its_place_is_refused(store: Store, full: int
     (tmp_path / "leases").mkdir()
     (tmp_path / "elsewhere").mkdir()
     (tmp_path / "leases" / "2026").symlink_to(tmp_path / "elsewhere")
-    by = rule({"kind": "date", "form": "year"}, {"kind": "folder"}, SUBJECT)
+    by = rule({"kind": "date", "form": "year"}, {"kind": "folder"}, SUBJECT, {"kind": "folder"}, DATE)
     make(store, request(store, full, leases, NOW, name=NameWanted(changed=by)))
     (delivery,) = desk(store, full).filings[0].deliveries
     assert delivery.message is not None

@@ -53,7 +53,7 @@ def named(file: Path, rule: NamingRule, subject: str, first: PageText | None, to
         Where it lies now.
 
     Raises:
-        OSError: it cannot be given a name; it lies where it was.
+        OSError: it cannot be given a name.
     """
     said = proposals_of(first) if first else None
     texts = texts_of(rule, name_facts(today, subject, said, placed_words(first) if first else ()))

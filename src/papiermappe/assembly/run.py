@@ -317,7 +317,11 @@ class Assembly:
             return self._write_one(out, out.stem, first, rest)
         subject = (self._parts[-1].name if self._parts else "") or out.stem
         (file,) = self._write_one(hidden(out), subject, first, rest)
-        made = named(file, self._rule, subject, first.page.text, self._now.date())
+        try:
+            made = named(file, self._rule, subject, first.page.text, self._now.date())
+        except OSError:
+            file.unlink(missing_ok=True)
+            raise
         if self._parts:
             self._parts[-1] = self._parts[-1].model_copy(update={"file": str(made)})
         return [made]

@@ -35,9 +35,9 @@ class Folder:
         target = self._path / parcel.file_name
         beside = target.parent / f".{parcel.idempotency_key}.part"
         try:
-            target.parent.mkdir(parents=True, exist_ok=True)
-            if not target.parent.resolve().is_relative_to(self._path.resolve()):
+            if not target.parent.resolve().is_relative_to(self._path.resolve()):  # before anything is made there
                 raise DestinationRefused("folder_leads_out", place=str(target.parent), root=str(self._path))
+            target.parent.mkdir(parents=True, exist_ok=True)
             self._write(beside, parcel.file)
             try:
                 _give_name(beside, target, parcel.idempotency_key)

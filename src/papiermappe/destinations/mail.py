@@ -41,7 +41,8 @@ class Mail:
         """
         mail = self._mail(parcel)
         with self._connected() as server:
-            limit = int(server.esmtp_features.get("size") or 0)
+            said = server.esmtp_features.get("size", "")
+            limit = int(said) if said.isascii() and said.isdecimal() else 0
             size = len(bytes(mail))
             if limit and size > limit:
                 most = int(limit / OVERHEAD)

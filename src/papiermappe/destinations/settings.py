@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, field_validator
 
 MOST_RECIPIENTS = 30
-_ADDRESS = re.compile(r"^[^\s@<>,;:\"()\[\]\\\x00-\x1f\x7f]{1,64}@[A-Za-z0-9](?:[A-Za-z0-9.-]{0,250}[A-Za-z0-9])?$")
+_ADDRESS = re.compile(r"^[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]{1,64}@[A-Za-z0-9](?:[A-Za-z0-9.-]{0,250}[A-Za-z0-9])?$")
 _HOST = r"^[A-Za-z0-9](?:[A-Za-z0-9.:_-]*[A-Za-z0-9])?$"
 Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300, pattern=r"^[^\x00-\x1f\x7f]*$")]
 

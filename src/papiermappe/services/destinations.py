@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.destinations.download import Download
 from papiermappe.destinations.errors import DestinationError
 from papiermappe.destinations.folder import Folder
@@ -48,7 +47,6 @@ class Form(BaseModel):
     level: Level | None = None
     languages: Annotated[str, Field(max_length=60)] | None = None
     """As in eng+deu; empty: they are not read."""
-    mode: RecognitionMode | None = None
 
 
 class DestinationWanted(BaseModel):

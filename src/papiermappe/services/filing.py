@@ -43,6 +43,7 @@ from papiermappe.services.naming import (
     NameWanted,
     Words,
     facts_of,
+    no_words,
     remember_sender,
     reserve_name,
     rule_for,
@@ -116,6 +117,7 @@ def _request(
     for destination_id in destinations:
         destination_in_use(session, destination_id)
     rule = rule_for(session, destinations[0], wanted.name)
+    words = words if rule.rule.needs_words else no_words
     documents = planned_documents(session, mappe_id, wanted.pages)
     longest = max(len(document.pages) for document in documents)
     if wanted.format.has_one_page and longest > 1:

@@ -83,10 +83,10 @@ def name_view(
         NotPossible: there is no page to file.
         RangeRefused: the ranges of pages make no sense.
     """
-    words = words_known(store, reading)
     with store.begin() as session:
         mappe = visible_mappe(caller, session, mappe_id)
         rule_id, rule = rule_for(session, destination_id, wanted)
+        words = words_known(store, reading) if rule.needs_words else no_words
         documents = planned_documents(session, mappe_id, pages)
         by_hand = wanted.by_hand if len(documents) == 1 else ByHand()
         today = datetime.now().astimezone().date()
@@ -120,7 +120,7 @@ def next_name(session: Session, mappe: Mappe) -> str:
         .order_by(Page.rank, Page.side == Side.BACK)
         .limit(1)
     )
-    facts = facts_of(session, first, mappe.subject, ByHand(), today, lambda _: ())
+    facts = facts_of(session, first, mappe.subject, ByHand(), today, no_words)
     (name,) = _next_names(session, rule_id, rule, [texts_of(rule, facts)], today)
     return name.path + Format.PDF
 
@@ -176,6 +176,11 @@ def remember_sender(session: Session, first_page: int, typed: str | None) -> Non
 
 def _as_read(value: str) -> str:
     return one_line(value).casefold()[:MAX_SUBJECT]
+
+
+def no_words(_: Page) -> Sequence[PlacedWord]:
+    """Return none: for rules that ask for none, so that nothing is read from the disk."""
+    return ()
 
 
 def words_known(store: Store, reading: Reading) -> Words:

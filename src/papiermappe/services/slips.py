@@ -43,7 +43,7 @@ class SlipRecord(BaseModel):
     """What is kept with a filing when it is requested."""
 
     requested_by: str
-    """Tells people apart; until there are accounts it is no name."""
+    """Tells people apart; until there are accounts it is no name, and it is not what their browsers show to be them."""
     pages: list[SlipPage]
     history: list[HistoryLine]
     """Of the Mappe up to then, the oldest first."""
@@ -80,7 +80,7 @@ def record_of(session: Session, mappe_id: int, pages: Sequence[Page], author: st
         run.id: run for run in session.scalars(select(Run).where(Run.id.in_({page.capture.run_id for page in pages})))
     }
     return SlipRecord(
-        requested_by=author,
+        requested_by=hashlib.sha256(author.encode()).hexdigest()[:12],
         pages=[_slip_page(page, runs) for page in pages],
         history=whole_history(session, mappe_id),
     )

@@ -238,7 +238,7 @@ class Destination(Base):
     secret: Mapped[bytes | None]
     """Its password or secret key, encrypted."""
     form: Mapped[Json]
-    """How documents that go there are made, unless a person says otherwise: format, level, languages, mode."""
+    """How documents that go there are made, unless a person says otherwise: format, level, languages."""
     removed_at: Mapped[datetime | None]
     """When a person has removed it; it can be taken back."""
     naming_rule_id: Mapped[int | None] = mapped_column(ForeignKey("naming_rule.id"))

@@ -39,7 +39,7 @@ function options(list, chosen) {
 }
 
 /** @param {string} kind a code */
-export function kindWord(kind) {
+function kindWord(kind) {
   /** @type {Record<string, string>} */
   const words = {
     invoice: t("invoice"), credit_note: t("credit note"), reminder: t("reminder"), delivery_note: t("delivery note"), order_confirmation: t("order confirmation"), order: t("order"),
@@ -165,7 +165,7 @@ export function createNaming(mappe, rules, station) {
     /** @returns {Part} the one that is being changed */
     get part() { return (typeof this.chosen === "number" ? this.rule?.parts[this.chosen] : null) ?? { kind: "" }; },
     /** @param {(rule: any) => any} change */
-    change(change) { this.changed = change(structuredClone(JSON.parse(JSON.stringify(this.rule)))); },
+    change(change) { this.changed = change(JSON.parse(JSON.stringify(this.rule))); },
     /** @param {Record<string, unknown>} values of the part that is being changed */
     set(values) { this.change((rule) => { Object.assign(rule.parts[/** @type {number} */ (this.chosen)], values); return rule; }); },
     /** @param {Event} event a field that says which value it is in `data-name` */
@@ -348,6 +348,11 @@ export function createNaming(mappe, rules, station) {
       this.ruleId = id;
       this.changed = null;
       this.newName = "";
+    },
+    async renameRule() {
+      if (await mappe.command(`/naming-rules/${this.kept.id}/name`, { name: this.newName }) === undefined) return;
+      this.newName = "";
+      await this.reload();
     },
     get cannotKeepAs() { return !this.newName.trim(); },
     get isDefault() { return Boolean(this.kept?.is_default); },

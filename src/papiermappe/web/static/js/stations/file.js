@@ -51,6 +51,8 @@ export function file(mappe, facts) {
 
     init() {
       this.places = createPlaces(mappe, facts.destinations, (destination) => this.takeForm(destination));
+      const [first, ...others] = this.places.list.filter((/** @type {any} */ { id }) => this.places.chosen.includes(id));
+      if (first && !others.length) this.takeForm(first);
       this.naming = createNaming(mappe, facts.naming_rules, { command: () => this.command });
       this.$watch("naming.question", () => this.naming.ask());
       this.naming.askNow();
@@ -124,7 +126,6 @@ export function file(mappe, facts) {
     takeForm({ form }) {
       if (form.format) this.chosenFormat = form.format;
       if (form.level) this.chosenLevel = form.level;
-      if (form.mode) this.mode = form.mode;
       if (form.languages !== undefined && form.languages !== null) this.languages = form.languages;
     },
     get placeRules() {
