@@ -1,6 +1,5 @@
 """Names under one counter: many processes that file at once."""
 
-import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor
 from datetime import UTC, datetime
@@ -8,15 +7,15 @@ from functools import partial
 from pathlib import Path
 
 import psycopg
+from benchmarks.database import private_database
 from benchmarks.table import Row, scaled
 from sqlalchemy import select
 
-from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import destinations, filing
 from papiermappe.services.caller import Caller
 from papiermappe.services.filing import FilingRequest
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
 from papiermappe.store.models import Delivery
 
 FILINGS, CLERKS = 1000, 10
@@ -35,28 +34,20 @@ insert into page (mappe_id, capture_id, rank, side, treatment, revision, content
 def measure(share: float, _seed: int) -> list[Row]:
     """Return the figures."""
     each = scaled(FILINGS // CLERKS, share)
-    with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder:
-        server = PrivatePostgres(Path(folder) / "postgres")
-        Path(folder).chmod(0o755)
-        server.start()
-        try:
-            url = server.create_database("counted")
-            migrate(url)
-            with psycopg.connect(url) as connection:
-                for statement in _MAPPEN.strip().split(";\n"):
-                    text = statement.replace("%(clerks)s", str(CLERKS)).rstrip(";")
-                    connection.execute(text.encode())
-            store = Store(url, Blobs.in_folder(Path(folder) / "blobs"))
-            place = destinations.add_folder(Caller("chief"), store, "Tickets", Path(folder) / "tickets")
-            began_s = time.perf_counter()
-            with ProcessPoolExecutor(CLERKS) as clerks:
-                list(clerks.map(partial(_file, url, folder, place, each), range(1, CLERKS + 1)))
-            took_s = time.perf_counter() - began_s
-            with store.begin() as session:
-                names = session.scalars(select(Delivery.file_name)).all()
-            store.close()
-        finally:
-            server.stop()
+    with private_database("counted") as (url, folder):
+        with psycopg.connect(url) as connection:
+            for statement in _MAPPEN.split(";\n"):
+                if statement.strip():
+                    connection.execute(statement.replace("%(clerks)s", str(CLERKS)).encode())
+        store = Store(url, Blobs.in_folder(folder / "blobs"))
+        place = destinations.add_folder(Caller("chief"), store, "Tickets", folder / "tickets")
+        began_s = time.perf_counter()
+        with ProcessPoolExecutor(CLERKS) as clerks:
+            list(clerks.map(partial(_file, url, folder, place, each), range(1, CLERKS + 1)))
+        took_s = time.perf_counter() - began_s
+        with store.begin() as session:
+            names = session.scalars(select(Delivery.file_name)).all()
+        store.close()
     numbers = sorted(int(name.rpartition("_")[2].removesuffix(".pdf")) for name in names)
     gaps = len(set(range(1, numbers[-1] + 1)) - set(numbers))
     return [
@@ -67,8 +58,8 @@ def measure(share: float, _seed: int) -> list[Row]:
     ]
 
 
-def _file(url: str, folder: str, place: int, count: int, mappe: int) -> None:
-    store = Store(url, Blobs.in_folder(Path(folder) / "blobs"))
+def _file(url: str, folder: Path, place: int, count: int, mappe: int) -> None:
+    store = Store(url, Blobs.in_folder(folder / "blobs"))
     for _ in range(count):
         filing.request_filing(Caller(f"clerk {mappe}"), store, mappe, FilingRequest((place,)), NOW)
     store.close()

@@ -1,19 +1,17 @@
 """Finding filed documents by their text, among as many as an office files in years."""
 
 import statistics
-import tempfile
 import time
-from pathlib import Path
 
 import numpy as np
 import psycopg
+from benchmarks.database import private_database
 from benchmarks.table import Row, scaled
 
-from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services.caller import Caller
 from papiermappe.services.finding import find_pages
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
 
 DOCUMENTS, PAGES = 100_000, 5
 WORDS_A_PAGE = 90
@@ -40,19 +38,11 @@ def measure(share: float, seed: int) -> list[Row]:
     count = scaled(DOCUMENTS, share)
     hand = np.random.default_rng(seed)
     words = np.array(sorted({_word(hand) for _ in range(VOCABULARY)}))
-    with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder:
-        server = PrivatePostgres(Path(folder) / "postgres")
-        Path(folder).chmod(0o755)
-        server.start()
-        try:
-            url = server.create_database("searched")
-            migrate(url)
-            _fill(url, count, words, hand)
-            store = Store(url, Blobs.in_folder(Path(folder) / "blobs"))
-            rows = [_timed(store, what, find) for what, find in _questions(words)]
-            store.close()
-        finally:
-            server.stop()
+    with private_database("searched") as (url, folder):
+        _fill(url, count, words, hand)
+        store = Store(url, Blobs.in_folder(folder / "blobs"))
+        rows = [_timed(store, what, find) for what, find in _questions(words)]
+        store.close()
     return [Row(f"{count} documents of {PAGES} pages", ""), *rows]
 
 
