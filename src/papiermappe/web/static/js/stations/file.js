@@ -21,7 +21,7 @@ export function file(mappe, facts) {
     { value: ".tif", text: t("as TIFF") },
     { value: ".jpg", text: t("as JPEG"), onePage: true },
     { value: ".png", text: t("as PNG"), onePage: true },
-    { value: ".html", text: t("as one web page (HTML)") },
+    { value: ".html", text: t("as web page") },
     { value: ".docx", text: t("as editable text (.docx)"), words: true },
     { value: ".txt", text: t("as plain text"), words: true },
     { value: ".xml", text: t("as text with positions (ALTO)"), words: true },
@@ -301,7 +301,7 @@ function checksOf(mappe, facts) {
   if (outOfPlace) checks.push({ tone: "warn", text: t("By their printed numbers, {count} sheet is out of place", "By their printed numbers, {count} sheets are out of place", { count: outOfPlace }), href: at("order") });
   if (missing.length) checks.push({ tone: "warn", text: missing.length === 1 ? t("Printed page {pages} is missing", { pages: listed(missing) }) : t("Printed pages {pages} are missing", { pages: listed(missing) }), href: at("order") });
   if (twice.length) checks.push({ tone: "warn", text: twice.length === 1 ? t("Printed page {pages} is there twice", { pages: listed(twice) }) : t("Printed pages {pages} are there twice", { pages: listed(twice) }), href: at("order") });
-  if (!mappe.subject) checks.push({ tone: "note", text: t("There is no subject; the name says “papers”."), href: "" });
+  if (!mappe.subject) checks.push({ tone: "note", text: t("There is no subject: the name is made without it."), href: "" });
   for (const id of mappe.warned.slice(0, 5)) {
     checks.push({ tone: "warn", text: t("Page {number}: {what}", { number: mappe.numberOf(id), what: mappe.page(id).warnings[0].text }), href: `${at("tidy")}?page=${id}` });
   }
