@@ -26,16 +26,18 @@ from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.local.ports import free_run
 from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
-from papiermappe.services import analysing, delivering, filing, journal, mappen, runs, undoing
+from papiermappe.services import analysing, delivering, filing, journal, making, mappen, runs, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.services.delivering import FiledDocument
 from papiermappe.services.filing import FilingRequest
+from papiermappe.services.making import Tools
 from papiermappe.services.page_cache import PageCache
 from papiermappe.services.printed import PrintedView, printed_view
 from papiermappe.services.receiving import receive
 from papiermappe.services.views import PageDetail, PageView, mappe_view, page_detail
 from papiermappe.store.database import Store
 from papiermappe.store.models import Document
+from papiermappe.store.secrets import SecretBox
 from papiermappe.words import Words
 
 ANNA, BEN = Caller("anna"), Caller("ben")
@@ -282,13 +284,15 @@ def request(store: Store, mappe_id: int, destination: int, now: datetime, **want
     return filing.request_filing(ANNA, store, mappe_id, FilingRequest((destination,), **wanted), now)
 
 
-def make(store: Store, filing_id: int, recogniser: TextRecogniser | None = None) -> None:
+def make(
+    store: Store, filing_id: int, recogniser: TextRecogniser | None = None, secrets: SecretBox | None = None
+) -> None:
     """Make a document and deliver it, as workers would."""
-    filing.make_documents(store, filing_id, here, recogniser, DEFAULT_LIMIT_PX)
+    making.make_documents(store, filing_id, Tools(here, recogniser, DEFAULT_LIMIT_PX, secrets, WORDS))
     with store.begin() as session:
         deliveries = [delivery.id for delivery in filing.deliveries_of(session, filing_id)]
     for delivery in deliveries:
-        delivering.deliver(store, delivery)
+        delivering.deliver(store, delivery, secrets, WORDS)
 
 
 def document_id(store: Store, filing_id: int, number: int = 1) -> int:

@@ -20,7 +20,8 @@ from papiermappe.core.clean import binarise
 from papiermappe.core.encode.encoded import Codec, EncodedPage, EncodedPicture, Layer, MadeOf
 from papiermappe.core.encode.ink import Ink, PackedInk
 from papiermappe.core.encode.jbig2 import SharedPages, file_of, page_stream, page_streams
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 
 DPI = 300
 DOCUMENTS, PAGES = 8, 12

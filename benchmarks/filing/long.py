@@ -19,7 +19,8 @@ from papiermappe.assembly.run import Assembly
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, encode_pages, split_page
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.jobs.pool import WorkPool
 
 SHORT, LONG, MANY = 50, 500, 10_000

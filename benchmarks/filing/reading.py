@@ -17,7 +17,8 @@ from benchmarks.table import Row, percent, scaled
 
 from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.encode.plain import readable
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.core.reading.page_text import PageText, RecognitionMode

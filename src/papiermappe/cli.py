@@ -11,12 +11,14 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
-from pydantic import ValidationError
+from pydantic import SecretStr, ValidationError
 from typer.core import TyperCommand
 
 from papiermappe import logs
-from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest
+from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
+from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import DocumentOptions, TiffCoding
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -107,7 +109,7 @@ def worker() -> None:
     from papiermappe.jobs.worker import run_worker
 
     settings = Settings()
-    asyncio.run(run_worker(settings, _database_url(settings), _words().text))
+    asyncio.run(run_worker(settings, _database_url(settings), _words()))
 
 
 @app.command()
@@ -260,6 +262,17 @@ def assemble(
     ] = None,
     dpi: Annotated[float | None, typer.Option(min=50, max=1200, help="At most; pages of PDFs are drawn at it.")] = None,
     colour: Annotated[Colours, typer.Option(help="How much colour pages keep.")] = Colours.AUTO,
+    title: Annotated[str, typer.Option(help="Of the document, in place of its file name.")] = "",
+    author: Annotated[str, typer.Option(help="That the document names.")] = "",
+    subject: Annotated[str, typer.Option(help="That the document names.")] = "",
+    keywords: Annotated[str, typer.Option(help="Of the document, with commas between them.")] = "",
+    tiff: Annotated[TiffCoding, typer.Option(help="How the pages of a TIFF are coded.")] = TiffCoding.AS_LEVEL,
+    limit_mb: Annotated[
+        float | None, typer.Option(min=0.01, max=2000, help="A PDF is no larger: pages get smaller levels for that.")
+    ] = None,
+    password_file: Annotated[
+        Path | None, typer.Option(help="Its first line is the password of a PDF, which is no PDF/A then.")
+    ] = None,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Write over what is there.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Report as JSON.")] = False,
@@ -277,6 +290,8 @@ def assemble(
     if set(fronts or ()) & set(backs or ()):
         raise typer.BadParameter("a file cannot hold the fronts and their backs; give its pages in their order instead")
 
+    if (limit_mb or password_file) and format_of(out) is not Format.PDF:
+        raise typer.BadParameter("a limit and a password are possible for a .pdf only")
     request = AssemblyRequest(
         sources=tuple(sources or ()),
         fronts=tuple(fronts or ()),
@@ -299,8 +314,25 @@ def assemble(
         refuses_broken=strict,
         cut=_cut_request(cut) if cut else None,
         replaces=replace,
+        options=DocumentOptions(
+            title=title,
+            author=author,
+            subject=subject,
+            keywords=keywords,
+            tiff=tiff,
+            limit_bytes=round(limit_mb * 1e6) if limit_mb else None,
+        ),
+        password=SecretStr(_first_line(password_file) if password_file else ""),
     )
     sys.exit(run_assembly(request, as_json, os.cpu_count() or 1, Settings().language))
+
+
+def _first_line(file: Path) -> str:
+    """Return the password that a file holds."""
+    line = file.read_text().partition("\n")[0]
+    if not line:
+        raise typer.BadParameter(f"{file} holds no password in its first line")
+    return line
 
 
 def _cut_request(text: str) -> CutRequest:

@@ -23,11 +23,13 @@ from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.operations.steps import RoutineFile, RoutineRefused, Step
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
+from papiermappe.making.fitting import LimitOutOfReach
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 from papiermappe.standin.paper.physics import Lay, Optics, Region, lay_sheet, scan
@@ -52,6 +54,55 @@ def files(tmp_path: Path) -> list[Path]:
         made.append(tmp_path / f"page-{at}.jpg")
         Image.fromarray(draw_side(ORIGINALS["lease"].paper, side).raster(DPI)).save(made[-1], dpi=(DPI, DPI))
     return made
+
+
+@pytest.fixture
+def photographs(tmp_path: Path) -> list[Path]:
+    """A page of even grey, and one of noise, which weighs far more."""
+    noise = np.random.default_rng(8).integers(0, 255, (600, 420, 3), np.uint8)
+    made = [tmp_path / "grey.png", tmp_path / "noise.png"]
+    Image.fromarray(np.full((600, 420, 3), 200, np.uint8)).save(made[0], dpi=(50, 50))
+    Image.fromarray(noise).save(made[1], dpi=(50, 50))
+    return made
+
+
+def test_a_limit_is_met_by_the_page_that_weighs_most(photographs: list[Path], tmp_path: Path) -> None:
+    def asked(out: str, limit_bytes: int | None) -> AssemblyRequest:
+        options = DocumentOptions(limit_bytes=limit_bytes, author="Mira Öz")
+        untouched = {"straighten": False, "crop": False}
+        files = tuple(photographs)
+        return AssemblyRequest(
+            sources=files, out=tmp_path / out, level=Level.FAITHFUL, languages=("eng",), options=options, **untouched
+        )
+
+    reader = FakeRecogniser(LEASE)
+    free = made(asked("free.pdf", None), FakeRecogniser(LEASE))
+    within = made(asked("within.pdf", free.byte_size // 2), reader)
+    assert within.byte_size <= free.byte_size // 2
+    assert within.byte_size == (tmp_path / "within.pdf").stat().st_size
+    assert [page.level for page in free.pages] == ["faithful", "faithful"]
+    assert [page.level for page in within.pages] == ["faithful", "balanced"]
+    assert [page.words for page in within.pages] == [1, 1]
+    assert reader.asked == 2  # read once, however often they are made
+    with pikepdf.open(tmp_path / "within.pdf") as pdf:
+        assert str(pdf.docinfo["/Author"]) == "Mira Öz"
+    with pytest.raises(LimitOutOfReach):
+        made(asked("never.pdf", 10_000), FakeRecogniser(LEASE))
+    assert not (tmp_path / "never.pdf").exists()
+
+
+def test_a_password_is_taken_from_the_first_line_of_a_file(files: list[Path], tmp_path: Path) -> None:
+    (tmp_path / "password").write_text("Apfel 7\nnot this\n")
+    told = [str(files[0]), "--out", str(tmp_path / "sealed.pdf"), "--password-file", str(tmp_path / "password")]
+    assert CliRunner().invoke(app, ["assemble", *told]).exit_code == 0
+    with pytest.raises(pikepdf.PasswordError):
+        pikepdf.open(tmp_path / "sealed.pdf")
+    with pikepdf.open(tmp_path / "sealed.pdf", password="Apfel 7") as pdf:
+        assert len(pdf.pages) == 1
+    told[2] = str(tmp_path / "sealed.tif")
+    refused = CliRunner().invoke(app, ["assemble", *told])
+    assert refused.exit_code == 2
+    assert not (tmp_path / "sealed.tif").exists()
 
 
 def made(request: AssemblyRequest, reader: FakeRecogniser | None = None) -> Any:

@@ -10,7 +10,7 @@ from papiermappe.core.clean import ColourKind
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.marks import Mark, draw_marks
-from papiermappe.core.pages import PageSource, page_for_file
+from papiermappe.core.pages import PageForm, PageSource, page_for_file
 from papiermappe.core.paper import A5
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
@@ -62,7 +62,7 @@ def test_what_is_blacked_out_is_not_in_the_file(level: Level, colour: ColourKind
     """Every stream of the page is the same whatever stood there, and the page shows black."""
     treatment = Treatment(zones=(zone(ZoneKind.BLACKOUT),))
     contents = [
-        page_for_file(PageSource(png(letter(amount), DPI), treatment, colour), Format.PDF, level, None).content
+        page_for_file(PageSource(png(letter(amount), DPI), treatment, colour), PageForm(Format.PDF, level)).content
         for amount in ("8,400 a year", "WWWWWWWW")
     ]
     assert repr(contents[0]) == repr(contents[1])

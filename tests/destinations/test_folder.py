@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 
+from papiermappe.core.encode.options import Attachment
 from papiermappe.destinations.errors import DestinationFull, DestinationRefused, NameTaken
 from papiermappe.destinations.folder import Folder
 from papiermappe.destinations.model import Parcel
@@ -36,6 +37,24 @@ def test_what_a_broken_first_try_left_is_replaced(tmp_path: Path) -> None:
     (tmp_path / ".key-1.part").write_bytes(b"%PDF- a le")
     Folder(tmp_path).deliver(parcel())
     assert [file.name for file in tmp_path.iterdir()] == ["lease.pdf"]
+
+
+SLIP = Attachment("ignored.slip.json", "application/json", b'{"pages": 3}')
+
+
+def test_the_slip_lies_beside_its_document_once_and_never_over_something_else(tmp_path: Path) -> None:
+    for _ in range(2):
+        Folder(tmp_path).deliver(parcel()._replace(slip=SLIP))
+    assert {file.name: file.read_bytes() for file in tmp_path.iterdir()} == {
+        "lease.pdf": b"%PDF- a lease",
+        "lease.slip.json": SLIP.data,
+    }
+    other = tmp_path / "other"
+    other.mkdir()
+    (other / "lease.slip.json").write_text("somebody's own")
+    Folder(other).deliver(parcel()._replace(slip=SLIP))
+    assert (other / "lease.slip.json").read_text() == "somebody's own"
+    assert (other / "lease_2.slip.json").read_bytes() == SLIP.data
 
 
 def test_a_name_that_is_taken_is_said_and_left_alone(tmp_path: Path) -> None:

@@ -11,6 +11,7 @@ import pytest
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, AuthResult, Envelope, LoginPassword, Session
 
+from papiermappe.core.encode.options import Attachment
 from papiermappe.destinations.errors import DestinationAway, DestinationRefused
 from papiermappe.destinations.mail import Mail
 from papiermappe.destinations.model import Parcel
@@ -98,6 +99,15 @@ def test_a_document_arrives_untouched_under_its_name(server: Server) -> None:
     body = mail.get_body()
     assert body is not None
     assert body.get_content().strip() == "Please find Größe_0001.pdf."
+
+
+def test_its_slip_is_attached_after_it(server: Server) -> None:
+    postbox, port = server()
+    slip = Attachment("Größe_0001.slip.json", "application/json", b'{"pages": 3}')
+    Mail(settings(port)).deliver(parcel()._replace(slip=slip))
+    document, beside = postbox.mails[0].iter_attachments()
+    assert document.get_content() == WORDS
+    assert (beside.get_filename(), beside.get_content()) == (slip.name, slip.data)
 
 
 def test_sent_again_it_has_the_same_message_id(server: Server) -> None:

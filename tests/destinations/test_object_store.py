@@ -11,6 +11,7 @@ import pytest
 from moto.server import ThreadedMotoServer
 from obstore.store import S3Store
 
+from papiermappe.core.encode.options import Attachment
 from papiermappe.destinations.errors import DestinationAway, DestinationRefused, NameTaken
 from papiermappe.destinations.model import Parcel
 from papiermappe.destinations.object_store import ObjectStore
@@ -53,6 +54,17 @@ def test_a_document_lies_under_its_folders(endpoint: str) -> None:
     place = ObjectStore(settings(endpoint, prefix="archive/leases"), "secret").deliver(parcel("2026/lease_0001.pdf"))
     assert place == f"{endpoint}/papers/archive/leases/2026/lease_0001.pdf"
     assert stored(endpoint, "archive/leases/2026/lease_0001.pdf") == (WORDS, "application/pdf")
+
+
+def test_the_slip_lies_beside_its_document(endpoint: str) -> None:
+    slip = Attachment("ignored.slip.json", "application/json", b'{"pages": 3}')
+    store = ObjectStore(settings(endpoint), "secret")
+    for _ in range(2):
+        store.deliver(parcel("2026/with-slip.pdf")._replace(slip=slip))
+    assert stored(endpoint, "2026/with-slip.slip.json") == (slip.data, "application/json")
+    store.deliver(parcel("2026/with-slip.tif", key="key-2")._replace(slip=slip._replace(data=b"{}")))
+    assert stored(endpoint, "2026/with-slip_2.slip.json")[0] == b"{}"
+    assert stored(endpoint, "2026/with-slip.slip.json")[0] == slip.data
 
 
 def test_the_same_delivery_is_done_once_and_another_finds_its_name_taken(endpoint: str) -> None:

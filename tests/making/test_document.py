@@ -1,7 +1,5 @@
 """Pages made into a document, whoever supplies them."""
 
-from dataclasses import replace
-
 import numpy as np
 import pytest
 from tests.helpers import here, page_saying
@@ -11,14 +9,14 @@ from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.plain import Readable, encode_png
-from papiermappe.core.pages import PageSource, page_for_file
+from papiermappe.core.pages import PageForm, PageSource, page_for_file
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.treatment import Tone, Treatment
-from papiermappe.making.document import DocumentSpec, make_pages
+from papiermappe.making.document import make_pages
 from papiermappe.message import Message
 
-SPEC = DocumentSpec(Format.PDF, Level.LEAN, RecognitionMode.ACCURATE)
+FORM = PageForm(Format.PDF, Level.LEAN, RecognitionMode.ACCURATE)
 
 
 def print_page(shift: int = 0) -> Pixels:
@@ -55,7 +53,7 @@ class Supply:
 
 def test_pages_come_in_order_read_once_and_share_what_they_have_in_common() -> None:
     supply = Supply()
-    made = list(make_pages(range(1, 5), supply, SPEC, here))
+    made = list(make_pages(range(1, 5), supply, FORM, here))
     assert [page.item for page in made] == [1, 2, 4]
     assert sorted(supply.read_pages) == [1, 2]
     assert [page.words for page in made] == [2, None, 2]
@@ -71,7 +69,7 @@ def test_pages_come_in_order_read_once_and_share_what_they_have_in_common() -> N
 @pytest.mark.parametrize("format_", [Format.PDF, Format.TIFF])
 def test_progress_is_told_with_each_page_and_not_with_each_group_that_is_encoded(format_: Format) -> None:
     told: list[int] = []
-    first = next(make_pages(range(1, 5), Supply(), replace(SPEC, format=format_), here, told.append))
+    first = next(make_pages(range(1, 5), Supply(), FORM._replace(kind=format_), here, told.append))
     assert first.item == 1
     assert told == ([1, 2, 3] if format_ is Format.PDF else [1])  # those of a PDF are encoded together
 
@@ -89,14 +87,14 @@ def test_progress_is_told_with_each_page_and_not_with_each_group_that_is_encoded
 )
 def test_pages_get_no_more_colour_than_they_need(colour: ColourKind, tone: Tone, level: Level, made_of: MadeOf) -> None:
     capture = CapturedPicture(encode_png(np.dstack([print_page()] * 3)), 100.0)
-    parts = page_for_file(PageSource(capture, Treatment(tone=tone), colour), Format.PDF, level, None)
+    parts = page_for_file(PageSource(capture, Treatment(tone=tone), colour), PageForm(Format.PDF, level))
     assert parts.content.split is not None
     assert parts.content.split.made_of is made_of
 
 
 def test_fine_pages_are_reduced_where_that_is_wanted() -> None:
     source = PageSource(CapturedPicture(encode_png(print_page()), 100.0), Treatment(), ColourKind.GREY)
-    parts = page_for_file(source, Format.TIFF, Level.BALANCED, None, max_dpi=50)
+    parts = page_for_file(source, PageForm(Format.TIFF, Level.BALANCED, max_dpi=50))
     assert parts.content.tiff is not None
     assert parts.content.tiff.pixels.shape[1] == pytest.approx(583 / 2, abs=1)
     assert parts.width_mm == pytest.approx(583 / 100 * 25.4, abs=0.1)

@@ -13,15 +13,18 @@ import pytest
 from tests.helpers import ANNA, WORDS, FakeRecogniser, desk, do, here, made_document, make, page_saying, request
 
 from papiermappe.compute import Compute
+from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.encode.level import Level
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import SetAside
-from papiermappe.core.pages import level_samples
+from papiermappe.core.operations import KeepAs, SetAside
+from papiermappe.core.pages import level_samples, page_jpeg
 from papiermappe.core.picture import decode
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services import destinations, levels
 from papiermappe.services.errors import NotFound
+from papiermappe.services.pages import treatment_of
+from papiermappe.services.pictures import captured_picture
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page
@@ -55,9 +58,18 @@ def words_of(file: Path) -> list[str]:
     return words
 
 
-def estimate_levels(store: Store, mappe: int, page: int, compute: Compute = here) -> None:
+def estimate_levels(
+    store: Store, mappe: int, page: int, compute: Compute = here, spot: levels.Spot | None = None
+) -> None:
     """Estimate the levels, as a worker would."""
-    levels.estimate_levels(store, mappe, page, compute, DEFAULT_LIMIT_PX)
+    levels.estimate_levels(store, mappe, page, spot, compute, DEFAULT_LIMIT_PX)
+
+
+def page_picture(store: Store, page_id: int) -> bytes:
+    """Return the picture of a page in full."""
+    with store.begin() as session:
+        page = session.get_one(Page, page_id)
+        return page_jpeg(captured_picture(store, page.capture, DEFAULT_LIMIT_PX), treatment_of(page), quality=98)
 
 
 def never(function: Callable[..., Any], /, *arguments: object) -> Any:
@@ -66,13 +78,14 @@ def never(function: Callable[..., Any], /, *arguments: object) -> Any:
 
 
 def test_levels_are_estimated_once_and_shown(store: Store, mappe: int, pages: list[int]) -> None:
-    assert levels.estimate(ANNA, store, mappe, pages[1]) == levels.Estimate(bytes_a_page={}, sample="")
+    assert levels.estimate(ANNA, store, mappe, pages[1]) == levels.Estimate(bytes_a_page={}, look=None)
     levels.request_estimate(ANNA, store, mappe, pages[1])
     estimate_levels(store, mappe, pages[1])
     known = levels.estimate(ANNA, store, mappe, pages[1])
     sizes = known.bytes_a_page
     assert sizes[Level.LEAN] < sizes[Level.BALANCED] < sizes[Level.FAITHFUL]
-    looks = [decode(levels.sample(store, known.sample, level)) for level in Level]
+    assert known.look is not None
+    looks = [decode(levels.sample(store, known.look.name, level)) for level in Level]
     assert len({look.shape for look in looks}) == 1
     # The same sample: where the faithful one is dark or light, the others are.
     for look in looks[1:]:
@@ -84,23 +97,56 @@ def test_a_sample_of_another_page_is_shown_without_estimating_anew(store: Store,
     estimate_levels(store, mappe, pages[0])
     known = levels.estimate(ANNA, store, mappe, pages[2])
     assert known.bytes_a_page
-    assert known.sample == ""
+    assert known.look is None
 
     def one_page(function: Callable[..., Any], /, *arguments: object) -> Any:
         assert function is level_samples
         return function(*arguments)
 
     estimate_levels(store, mappe, pages[2], one_page)
-    samples = [levels.estimate(ANNA, store, mappe, page).sample for page in (pages[0], pages[2])]
-    assert "" not in samples
-    assert samples[0] != samples[1]
+    shown = [levels.estimate(ANNA, store, mappe, page).look for page in (pages[0], pages[2])]
+    assert None not in shown
+    assert shown[0] != shown[1]
+
+
+def test_a_part_of_a_page_is_shown_where_it_is_asked_for(store: Store, mappe: int, pages: list[int]) -> None:
+    corner = levels.Spot(0.0, 1.0)
+    estimate_levels(store, mappe, pages[0], spot=corner)
+    assert levels.estimate(ANNA, store, mappe, pages[0]).look is None
+    look = levels.estimate(ANNA, store, mappe, pages[0], corner).look
+    assert look is not None
+    left, top, right, bottom = look.box
+    assert (left, bottom) == (0.0, 1.0)  # moved into the page
+    assert 0 < right < 0.5 < top
+    whole = decode(page_picture(store, pages[0]))
+    part = decode(levels.sample(store, look.name, Level.FAITHFUL))
+    height, width = whole.shape[:2]
+    there = whole[round(top * height) :, : round(right * width)]
+    assert np.abs(part.astype(int) - there).mean() < 3
+
+
+def test_what_a_page_is_made_of_is_told_and_follows_what_is_said_by_hand(
+    store: Store, mappe: int, pages: list[int]
+) -> None:
+    def made_of() -> MadeOf:
+        estimate_levels(store, mappe, pages[0])
+        look = levels.estimate(ANNA, store, mappe, pages[0]).look
+        assert look is not None
+        return look.made_of[Level.LEAN]
+
+    before = made_of()
+    for wanted in MadeOf:
+        do(store, mappe, KeepAs(pages=(pages[0],), made_of=wanted))
+        assert made_of() is wanted
+    do(store, mappe, KeepAs(pages=(pages[0],), made_of=None))
+    assert made_of() is before
 
 
 def test_a_changed_mappe_is_estimated_again(store: Store, mappe: int, pages: list[int]) -> None:
     estimate_levels(store, mappe, pages[0])
     do(store, mappe, SetAside(pages=(pages[2],)))
     assert levels.estimate(ANNA, store, mappe, pages[0]).bytes_a_page == {}
-    assert levels.estimate(ANNA, store, mappe, pages[0]).sample
+    assert levels.estimate(ANNA, store, mappe, pages[0]).look
     with pytest.raises(NotFound):
         levels.estimate(ANNA, store, mappe, pages[2])
     estimate_levels(store, mappe, pages[2], never)  # a job that came too late does nothing

@@ -32,8 +32,9 @@ from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Move, SetAside, SortByNumbers, Turn
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import ReadingCancelled
-from papiermappe.services import destinations, filing, reading
+from papiermappe.services import destinations, filing, making, reading
 from papiermappe.services.errors import NotPossible
+from papiermappe.services.making import Tools
 from papiermappe.services.naming import ByHand, NameWanted
 from papiermappe.services.pages import page_states, pages_of
 from papiermappe.services.reading import Reading, last_used_reading, read_ahead
@@ -287,7 +288,7 @@ def test_a_document_is_stopped_while_a_page_is_being_read_and_goes_on_later(
     leases = destinations.add_folder(ANNA, store, "Leases", tmp_path)
     made = request(store, mappe, leases, NOW, level=Level.LEAN, reading=PREFERRED)
     hanging = Hanging(page_saying("Pachtvertrag"))
-    job = threading.Thread(target=filing.make_documents, args=(store, made, here, hanging, DEFAULT_LIMIT_PX))
+    job = threading.Thread(target=making.make_documents, args=(store, made, Tools(here, hanging, DEFAULT_LIMIT_PX)))
     job.start()
     until(lambda: hanging.asked)
     filing.stop(ANNA, store, made)

@@ -41,7 +41,7 @@ def test_every_code_has_its_sentence() -> None:
 def test_every_kind_of_a_code_has_its_words() -> None:
     assert {f"finding_{kind.value}" for kind in FindingKind} <= SENTENCES.keys()
     kinds = JOURNALED.json_schema()["discriminator"]["mapping"].keys()
-    assert set(kinds) - {"straighten", "crop"} <= SENTENCES.keys()
+    assert set(kinds) - {"straighten", "crop", "keep_as"} <= SENTENCES.keys()
     for name, codes in (
         ("tone", Tone), ("source", Source), ("sides", Sides), ("colour", Colour), ("made_of", MadeOf),
     ):  # fmt: skip
@@ -69,13 +69,13 @@ def test_sentences_are_sentences(code: str) -> None:
         (Message(code="finding_cut_off", params={"edge": "left"}), "Print may be cut off at the left"),
         (Message(code="run_ended", params={"run": 2, "sheets": 1, "pages": 2}), "Run 2: 1 sheet, 2 pages"),
         (
-            Message(code="document_made", params={"pages": [
-                {"made_of": "layers", "byte_size": 21_000, "words": 300},
-                {"made_of": "picture", "byte_size": 1_250_000, "words": 0},
-                {"made_of": "layers", "byte_size": 30_000, "words": None},
+            Message(code="document_made", params={"level": "balanced", "pages": [
+                {"made_of": "layers", "byte_size": 21_000, "words": 300, "level": "balanced"},
+                {"made_of": "picture", "byte_size": 1_250_000, "words": 0, "level": "lean"},
+                {"made_of": "layers", "byte_size": 30_000, "words": None, "level": "balanced"},
             ], "unread": 0, "unread_cause": None}),
             "Ink and paper apart on 2 pages, one picture on 1 page; the largest is page 2 with 1.2 MB; "
-            "300 words can be searched.",
+            "1 page at Lean, to stay within the limit; 300 words can be searched.",
         ),
         (
             Message(code="document_made", params={"pages": [{"made_of": "bilevel", "byte_size": 1, "words": None}]}),

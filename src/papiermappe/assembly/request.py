@@ -3,11 +3,12 @@
 from enum import StrEnum
 from pathlib import Path
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, SecretStr
 
 from papiermappe.assembly.errors import EndingUnknown
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -90,6 +91,10 @@ class AssemblyRequest(BaseModel):
     """A file with a routine, whose steps are done first."""
     naming_rule: Path | None = None
     """A file with a naming rule: documents get their names by it, in the folder of `out`; None: that of `out`."""
+    options: DocumentOptions = DocumentOptions()
+    """What documents say of themselves, how large they may be, and how a TIFF is coded."""
+    password: SecretStr = SecretStr("")
+    """Without it a PDF does not open; empty: it is not encrypted."""
     refuses_broken: bool = False
     """Whether a file that cannot be read stops everything; else it is left out and named."""
 
@@ -173,6 +178,7 @@ class PageReport(BaseModel):
     width_mm: float
     height_mm: float
     colour: str
+    level: Level
     made_of: str | None = None
     byte_size: int | None = None
     skew_deg: float = 0.0

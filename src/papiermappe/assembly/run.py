@@ -31,10 +31,11 @@ from papiermappe.core.analysis import Analysis, analyse
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.formats import FilePage, write_file
-from papiermappe.core.encode.pdf import About
+from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import About, FileForm
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming.names import name_part
-from papiermappe.core.pages import PageSource, readable_page, readable_rims
+from papiermappe.core.pages import PageForm, PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
@@ -47,7 +48,8 @@ from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.devices.files import HowToRead
 from papiermappe.errors import PictureRefused
-from papiermappe.making.document import DocumentSpec, MadePage, make_pages
+from papiermappe.making.document import MadePage, make_pages
+from papiermappe.making.fitting import Written, fitted
 from papiermappe.message import Message
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import Recogniser
@@ -84,6 +86,7 @@ class Assembly:
         self._step = step
         self._now = now
         self._analyses: dict[tuple[str, int, str], Analysis] = {}
+        self._read: dict[tuple[str, int, str], PageText] = {}
         self._reports: list[PageReport] = []
         self._left_out: list[Message] = []
         self._pairs = PairsReport()
@@ -98,16 +101,19 @@ class Assembly:
         Raises:
             NothingToAssemble: no page could be read; nothing is written.
             FileRefused: a file could not be read, and the request says to stop then.
+            LimitOutOfReach: a document cannot be made as small as it is to be.
             FileThere: a file of that name is there already, and is not to be replaced; nothing is written.
             OSError: the file cannot be written; no partial file is left.
         """
-        kind = format_of(self._request.out)
-        mode = self._request.mode if self._request.languages else None
-        spec = DocumentSpec(kind, self._request.level, mode, self._request.dpi)
         written: list[Path] = []
         with PageFolder() as folder:
             for out, sources in self._documents(folder):
-                pages = self._reported(make_pages(sources, self, spec, self._compute))
+                made = (
+                    self._within_limit(out, sources, folder)
+                    if self._request.options.limit_bytes
+                    else self._made(sources)
+                )
+                pages = self._reported(made)
                 if (first := next(pages, None)) is not None:
                     self._propose(first.page.text)
                     written += self._write(out, first, pages)
@@ -140,20 +146,22 @@ class Assembly:
     def known_text(self, item: SourcePage) -> PageText | None:
         """Return what its file says of a page; None where it says nothing."""
         if item.capture.text is None:
-            return None
+            return self._read.get(item.key)
         treatment = self._treatments.of(item)
         text = text_on_page(item.capture.text, treatment)
         return text.model_copy(update={"languages": tuple(self._request.languages)}) if text else None
 
     def read(self, item: SourcePage, page: Readable) -> PageText | Message:
         """Read a page, or return why that is not possible."""
-        del item
         if self._recogniser is None:
             return Message(code="recogniser_absent")
         try:
-            return self._recogniser.read(page, self._request.languages, self._request.mode)
+            read = self._recogniser.read(page, self._request.languages, self._request.mode)
         except RecogniserError as exc:
             return exc.message
+        if self._request.options.limit_bytes:  # pages may be made more than once
+            self._read[item.key] = read
+        return read
 
     def _found_on(self, item: SourcePage) -> Analysis | None:
         """Analyse a page, once; None where it cannot be decoded, which is noted."""
@@ -275,6 +283,43 @@ class Assembly:
 
     # ---- what is written
 
+    def _made(
+        self, sources: Iterable[SourcePage], levels: Sequence[Level] | None = None
+    ) -> Iterator[MadePage[SourcePage]]:
+        request = self._request
+        mode = request.mode if request.languages else None
+        form = PageForm(format_of(request.out), request.level, mode, request.dpi, request.options.tiff)
+        return make_pages(sources, self, form, self._compute, levels=levels)
+
+    def _within_limit(
+        self, out: Path, sources: Iterable[SourcePage], folder: PageFolder
+    ) -> Iterator[MadePage[SourcePage]]:
+        """Return the pages of a document, made so that it is no larger than the limit."""
+        limit_bytes = self._request.options.limit_bytes or 0
+        kept = [folder.keep(page) for page in sources if self._found_on(page)]
+        fitting: dict[tuple[Level, ...], list[MadePage[SourcePage]]] = {}
+
+        def write(levels: Sequence[Level]) -> Written:
+            made = list(self._made((page.whole() for page in kept), levels))
+            with tempfile.TemporaryFile() as file:
+                pages = self._file_pages(made[0], iter(made[1:]))
+                write_file(self._form(out, out.stem), pages, file, tempfile.TemporaryFile)
+                byte_size = file.seek(0, os.SEEK_END)
+            if byte_size <= limit_bytes:
+                fitting[tuple(levels)] = made
+            return Written(byte_size, [page.byte_size or 0 for page in made], levels)
+
+        if not kept:
+            return iter(())
+        chosen = fitted(write, len(kept), self._request.level, limit_bytes)
+        return iter(fitting[tuple(chosen.levels)])
+
+    def _form(self, out: Path, title: str) -> FileForm:
+        request, asked = self._request, self._request.options
+        spoken = language(request.languages[0]).tag if request.languages else None
+        about = About(asked.title or title, self._now, spoken, asked.author, asked.subject, asked.keywords)
+        return FileForm(format_of(out), request.level, about, asked.tiff, (), request.password.get_secret_value())
+
     def _reported(self, pages: Iterator[MadePage[SourcePage]]) -> Iterator[MadePage[SourcePage]]:
         """Yield pages and add each to the report."""
         for made in pages:
@@ -294,6 +339,7 @@ class Assembly:
             width_mm=round(made.page.width_mm, 1),
             height_mm=round(made.page.height_mm, 1),
             colour=analysis.colour.value if wanted is Colours.AUTO else wanted.value,
+            level=made.level,
             made_of=made.made_of.value if made.made_of else None,
             byte_size=made.byte_size,
             skew_deg=treatment.skew_deg,
@@ -329,11 +375,8 @@ class Assembly:
     def _write_one(
         self, out: Path, title: str, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]
     ) -> list[Path]:
-        request, kind = self._request, format_of(out)
-        spoken = language(request.languages[0]).tag if request.languages else None
         with whole_or_not(out) as file:
-            about = About(title, self._now, spoken)
-            write_file(kind, self._file_pages(first, rest), file, request.level, about, tempfile.TemporaryFile)
+            write_file(self._form(out, title), self._file_pages(first, rest), file, tempfile.TemporaryFile)
         return [out]
 
     def _file_pages(self, first: MadePage[SourcePage], rest: Iterator[MadePage[SourcePage]]) -> Iterator[FilePage]:

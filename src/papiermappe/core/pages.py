@@ -11,13 +11,15 @@ from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.pile import LEAF_DPI, Leaf, Pile, leaf_of, not_wiped
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.formats import PageContent, page_content
 from papiermappe.core.encode.jpeg import PAGE_QUALITY, encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.levels import encode_pages, split_page
+from papiermappe.core.encode.levels import SplitPage, encode_pages, split_page
+from papiermappe.core.encode.options import TiffCoding
 from papiermappe.core.encode.plain import Readable, encode_pgm, encode_png, readable
-from papiermappe.core.encode.sample import telling_sample
+from papiermappe.core.encode.sample import telling_spot, window_at
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.order.imprint import INK_DPI, imprint_of
@@ -38,6 +40,8 @@ from papiermappe.core.treatment import (
 from papiermappe.errors import PictureRefused
 
 SAMPLE_MM = 44.0, 25.0
+LOOKED_AT_MM = 16.0, 8.0
+"""What is seen of a sample at least, in its middle."""
 
 
 class PageSource(NamedTuple):
@@ -47,6 +51,22 @@ class PageSource(NamedTuple):
     treatment: Treatment
     colour: ColourKind
     """What the page needs: as it was judged, or as somebody wants it. A tone that was chosen goes before it."""
+
+    def made_of(self, kept_as: MadeOf) -> "PageSource":
+        """Return it as a page that is to be made of something, whatever its content."""
+        return self._replace(treatment=self.treatment.model_copy(update={"kept_as": kept_as}))
+
+
+class PageForm(NamedTuple):
+    """What a page is made for."""
+
+    kind: Format
+    level: Level
+    mode: RecognitionMode | None = None
+    """How it is to be read; None: not at all."""
+    max_dpi: float | None = None
+    """What is finer is reduced to it; None: nothing is."""
+    tiff: TiffCoding = TiffCoding.AS_LEVEL
 
 
 class FilePageParts(NamedTuple):
@@ -67,6 +87,11 @@ class _Rendered(NamedTuple):
     bilevel: bool
     in_tones: Pixels
     """The same before it was made bilevel: it reads better."""
+    kept_as: MadeOf | None
+
+    def split(self, level: Level) -> SplitPage:
+        """Return what it is made of in a PDF."""
+        return split_page(self.pixels, self.dpi, level, self.bilevel, self.kept_as)
 
 
 def page_jpeg(
@@ -89,24 +114,16 @@ def page_jpegs(
     return made
 
 
-def page_for_file(
-    source: PageSource, kind: Format, level: Level, mode: RecognitionMode | None, max_dpi: float | None = None
-) -> FilePageParts:
-    """Render a page and bring it into the form that a file of that kind takes up.
-
-    Args:
-        source: of the page.
-        kind: of the file.
-        level: how small it becomes.
-        mode: how it is to be read; None: not at all.
-        max_dpi: what is finer is reduced to it.
-
-    Raises:
-        PictureRefused: the capture cannot be decoded.
-    """
-    page = _rendered(source, level, max_dpi)
-    content = page_content(page.in_tones if kind.is_of_words else page.pixels, page.dpi, kind, level, page.bilevel)
-    return FilePageParts(content, *_size_mm(source), readable(page.in_tones, page.dpi, mode) if mode else None)
+def page_for_file(source: PageSource, form: PageForm) -> FilePageParts:
+    """Render a page and bring it into the form that a file takes up. Raises PictureRefused."""
+    if form.kind is Format.TIFF and form.tiff is TiffCoding.FAX:
+        source = source.made_of(MadeOf.BILEVEL)
+    page = _rendered(source, form.level, form.max_dpi)
+    pixels = page.in_tones if form.kind.is_of_words else page.pixels
+    kept_as = source.treatment.kept_as
+    content = page_content(pixels, page.dpi, form.kind, form.level, page.bilevel, kept_as)
+    asked = readable(page.in_tones, page.dpi, form.mode) if form.mode else None
+    return FilePageParts(content, *_size_mm(source), asked)
 
 
 def readable_page(capture: CapturedPicture, treatment: Treatment, mode: RecognitionMode) -> Readable:
@@ -131,21 +148,46 @@ def bytes_a_page(pages: Sequence[PageSource]) -> dict[Level, float]:
 
 
 def _byte_size(pages: Sequence[_Rendered], level: Level) -> int:
-    encoded = encode_pages([split_page(page.pixels, page.dpi, level, page.bilevel) for page in pages])
+    encoded = encode_pages([page.split(level) for page in pages])
     shared = {picture.shared for page in encoded for picture in page.pictures()}
     return sum(page.byte_size for page in encoded) + sum(map(len, shared))
 
 
-def level_samples(source: PageSource) -> dict[Level, bytes]:
-    """Return the most telling part of a page as it looks at each level, as PNG. Raises PictureRefused."""
+class LevelSamples(NamedTuple):
+    """A part of a page as each level would save it."""
+
+    pictures: dict[Level, bytes]
+    """PNG."""
+    made_of: dict[Level, MadeOf]
+    """The whole page."""
+    box: tuple[float, float, float, float]
+    """Where the part lies: left, top, right, bottom as shares of the page."""
+
+
+def level_samples(source: PageSource, spot: tuple[float, float] | None = None) -> LevelSamples:
+    """Return a part of a page as it looks at each level.
+
+    Args:
+        source: of the page.
+        spot: the middle of the part, as shares of width and height; None: the part that tells most.
+
+    Raises:
+        PictureRefused: the capture cannot be decoded.
+    """
     window: tuple[slice, slice] | None = None
-    samples = {}
+    pictures, made_of = {}, {}
     for level in Level:
         page = _rendered(source, level)
-        window = window or telling_sample(page.in_tones, page.dpi, *SAMPLE_MM)
-        look = shown(split_page(page.pixels, page.dpi, level, page.bilevel), *page.pixels.shape[:2])
-        samples[level] = encode_png(np.ascontiguousarray(look[window]))
-    return samples
+        spot = spot or telling_spot(page.in_tones, page.dpi, *LOOKED_AT_MM)
+        window = window or window_at(page.pixels, page.dpi, spot, *SAMPLE_MM)
+        split = page.split(level)
+        made_of[level] = split.made_of
+        pictures[level] = encode_png(np.ascontiguousarray(shown(split, *page.pixels.shape[:2])[window]))
+        height, width = page.pixels.shape[:2]
+    rows, cols = window or (slice(0, height), slice(0, width))
+    return LevelSamples(
+        pictures, made_of, (cols.start / width, rows.start / height, cols.stop / width, rows.stop / height)
+    )
 
 
 class Arrival(NamedTuple):
@@ -248,20 +290,25 @@ def _rendered(source: PageSource, level: Level, max_dpi: float | None = None) ->
     been bilevel do.
     """
     capture, treatment, colour = source
+    kept_as = treatment.kept_as
     dpi = min(capture.dpi, max_dpi or capture.dpi)
     width_px = None if dpi == capture.dpi else max(1, round(mm_to_px(_size_mm(source)[0], dpi)))
+    if kept_as is MadeOf.PICTURE:
+        colour = ColourKind.COLOUR
     if treatment.tone is Tone.AS_SCANNED and colour is not ColourKind.COLOUR:
         treatment = treatment.model_copy(update={"tone": Tone.GREY})
     page = render(capture, treatment, width_px)
-    if treatment.has_drawn_marks:
-        return _Rendered(page, dpi, False, page)
+    wanted = kept_as is MadeOf.BILEVEL
+    if treatment.has_drawn_marks and not wanted:
+        return _Rendered(page, dpi, False, page, kept_as)
     if treatment.tone is Tone.WHITE and colour is not ColourKind.COLOUR:
         page = to_grey(page)
-    chosen = source.treatment.tone in {Tone.GREY, Tone.BILEVEL}
-    automatic = colour is ColourKind.BILEVEL and not chosen
-    if automatic and (level is not Level.FAITHFUL or capture.head().is_bilevel):
-        return _Rendered(np.where(binarise(page, dpi), np.uint8(0), np.uint8(255)), dpi, True, page)
-    return _Rendered(page, dpi, treatment.tone is Tone.BILEVEL, page)
+    if not wanted and colour is ColourKind.BILEVEL and kept_as is None:
+        chosen = source.treatment.tone in {Tone.GREY, Tone.BILEVEL}
+        wanted = not chosen and (level is not Level.FAITHFUL or capture.head().is_bilevel)
+    if wanted and treatment.tone is not Tone.BILEVEL:
+        return _Rendered(np.where(binarise(page, dpi), np.uint8(0), np.uint8(255)), dpi, True, page, kept_as)
+    return _Rendered(page, dpi, treatment.tone is Tone.BILEVEL, page, kept_as)
 
 
 def _size_mm(source: PageSource) -> tuple[float, float]:

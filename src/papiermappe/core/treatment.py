@@ -19,6 +19,7 @@ from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.perspective import rectified_size_px
 from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
+from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
@@ -120,6 +121,8 @@ class Treatment(_Value):
     contrast: Adjustment = 0
     ink_more: Adjustment = 0
     """In black and white: how much farther than by itself what is lighter counts as ink, too."""
+    kept_as: MadeOf | None = None
+    """What it is made of in a file, where somebody has said so; its picture elsewhere is the same."""
 
     @property
     def skew_deg(self) -> float:

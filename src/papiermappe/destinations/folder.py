@@ -5,10 +5,12 @@ import errno
 import hashlib
 import os
 import shutil
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from io import BytesIO
 from pathlib import Path
 from typing import BinaryIO
 
+from papiermappe.core.encode.options import SLIP_ENDING, Attachment
 from papiermappe.destinations.errors import DestinationFull, DestinationRefused, NameTaken
 from papiermappe.destinations.model import Parcel
 
@@ -32,37 +34,54 @@ class Folder:
         What is written beside is named after the idempotency key, so that a second try replaces what a first one left.
         Raises as the protocol says.
         """
-        target = self._path / parcel.file_name
-        beside = target.parent / f".{parcel.idempotency_key}.part"
+        with self._failures():
+            place = self._put(parcel.file_name, parcel.file, parcel.sha256, parcel.idempotency_key)
+            if parcel.slip is not None:
+                self._put_slip(parcel, parcel.slip)
+        return place
+
+    def _put_slip(self, parcel: Parcel, slip: Attachment) -> None:
+        sha256 = hashlib.sha256(slip.data).hexdigest()
+        for name in parcel.slip_names(SLIP_ENDING):
+            with contextlib.suppress(NameTaken):
+                self._put(name, BytesIO(slip.data), sha256, f"{parcel.idempotency_key}-slip")
+                return
+
+    def _put(self, name: str, file: BinaryIO, sha256: str, key: str) -> str:
+        target = self._path / name
+        beside = target.parent / f".{key}.part"
+        if not target.parent.resolve().is_relative_to(self._path.resolve()):  # before anything is made there
+            raise DestinationRefused("folder_leads_out", place=str(target.parent), root=str(self._path))
+        target.parent.mkdir(parents=True, exist_ok=True)
+        self._write(beside, file)
         try:
-            if not target.parent.resolve().is_relative_to(self._path.resolve()):  # before anything is made there
-                raise DestinationRefused("folder_leads_out", place=str(target.parent), root=str(self._path))
-            target.parent.mkdir(parents=True, exist_ok=True)
-            self._write(beside, parcel.file)
-            try:
-                _give_name(beside, target, parcel.idempotency_key)
-            except FileExistsError:
-                if not _has_checksum(target, parcel.sha256):
-                    raise NameTaken("name_taken", file=parcel.file_name) from None
-            finally:
-                beside.unlink(missing_ok=True)
-            for folder in (target.parent, *_between(target.parent, self._path)):
-                _flush_folder(folder)
+            _give_name(beside, target, key)
+        except FileExistsError:
+            if not _has_checksum(target, sha256):
+                raise NameTaken("name_taken", file=name) from None
+        finally:
+            beside.unlink(missing_ok=True)
+        for folder in (target.parent, *_between(target.parent, self._path)):
+            _flush_folder(folder)
+        return str(target)
+
+    @contextlib.contextmanager
+    def _failures(self) -> Iterator[None]:
+        """Put what the system refuses into our errors."""
+        try:
+            yield
         except OSError as exc:
             if exc.errno == errno.ENOSPC:
                 raise DestinationFull("destination_full", place=str(self._path)) from exc
             raise DestinationRefused("folder_refused", place=str(self._path), reason=exc.strerror or "") from exc
-        return str(target)
 
     def try_out(self) -> None:
         """Write a small file and take it away again. Raises DestinationError."""
         trial = self._path / ".papiermappe-trial"
-        try:
+        with self._failures():
             self._path.mkdir(parents=True, exist_ok=True)
             trial.write_text("A trial; this can be deleted.\n")
             trial.unlink()
-        except OSError as exc:
-            raise DestinationRefused("folder_refused", place=str(self._path), reason=exc.strerror or "") from exc
 
     @staticmethod
     def _write(path: Path, file: BinaryIO) -> None:

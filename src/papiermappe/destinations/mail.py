@@ -78,6 +78,9 @@ class Mail:
         parcel.file.seek(0)
         kind, _, subtype = parcel.media_type.partition("/")
         mail.add_attachment(parcel.file.read(), maintype=kind, subtype=subtype, filename=name)
+        if parcel.slip is not None:
+            kind, _, subtype = parcel.slip.media_type.partition("/")
+            mail.add_attachment(parcel.slip.data, maintype=kind, subtype=subtype, filename=parcel.slip.name)
         return mail
 
     @contextmanager

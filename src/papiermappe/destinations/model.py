@@ -1,6 +1,10 @@
 """The protocol of destinations."""
 
+from collections.abc import Iterator
+from itertools import count
 from typing import BinaryIO, NamedTuple, Protocol
+
+from papiermappe.core.encode.options import Attachment
 
 
 class Parcel(NamedTuple):
@@ -16,6 +20,14 @@ class Parcel(NamedTuple):
     media_type: str = "application/pdf"
     title: str = ""
     pages: int = 1
+    slip: Attachment | None = None
+    """Its record, that lies beside it."""
+
+    def slip_names(self, ending: str) -> Iterator[str]:
+        """Yield names for its slip, with its folders: the next one where something else has the first."""
+        stem = self.file_name.rpartition(".")[0]
+        for number in count(1):
+            yield f"{stem}{f'_{number}' if number > 1 else ''}{ending}"
 
 
 class Destination(Protocol):

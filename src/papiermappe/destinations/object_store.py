@@ -1,5 +1,6 @@
 """A bucket of an object store that documents go to."""
 
+from contextlib import suppress
 from datetime import timedelta
 from typing import NoReturn
 
@@ -13,6 +14,7 @@ from obstore.exceptions import (
 )
 from obstore.store import S3Store
 
+from papiermappe.core.encode.options import SLIP_ENDING, Attachment
 from papiermappe.destinations.errors import DestinationAway, DestinationError, DestinationRefused, NameTaken
 from papiermappe.destinations.model import Parcel
 from papiermappe.destinations.settings import ObjectStoreSettings
@@ -42,16 +44,28 @@ class ObjectStore:
 
         Raises as the protocol says.
         """
-        path = "/".join(filter(None, (self._settings.prefix, parcel.file_name)))
         parcel.file.seek(0)
-        attributes = {"Content-Type": parcel.media_type, KEY: parcel.idempotency_key}
         store = self._store()
+        place = self._put(store, parcel.file_name, parcel.file.read(), parcel.media_type, parcel.idempotency_key)
+        if parcel.slip is not None:
+            self._put_slip(store, parcel, parcel.slip)
+        return place
+
+    def _put_slip(self, store: S3Store, parcel: Parcel, slip: Attachment) -> None:
+        for name in parcel.slip_names(SLIP_ENDING):
+            with suppress(NameTaken):
+                self._put(store, name, slip.data, slip.media_type, f"{parcel.idempotency_key}-slip")
+                return
+
+    def _put(self, store: S3Store, name: str, data: bytes, media_type: str, key: str) -> str:
+        path = "/".join(filter(None, (self._settings.prefix, name)))
+        attributes = {"Content-Type": media_type, KEY: key}
         try:
             # One request: several parts could not be refused where an object of that name is there.
-            obstore.put(store, path, parcel.file.read(), mode="create", attributes=attributes, use_multipart=False)
+            obstore.put(store, path, data, mode="create", attributes=attributes, use_multipart=False)
         except AlreadyExistsError:
-            if self._key_of(store, path) != parcel.idempotency_key:
-                raise NameTaken("name_taken", file=parcel.file_name) from None
+            if self._key_of(store, path) != key:
+                raise NameTaken("name_taken", file=name) from None
         except FAILURES as exc:
             self._fail(exc)
         return f"{self._settings.endpoint}/{self._settings.bucket}/{path}"

@@ -7,14 +7,15 @@ from papiermappe.core.order.landing import BacksOrder
 from papiermappe.devices.escl import Limits
 from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import TriedAgain
+from papiermappe.message import SaysMessages
 from papiermappe.recognition.model import Recogniser
 from papiermappe.services import (
     analysing,
     comparing,
     delivering,
-    filing,
     levels,
     looking,
+    making,
     pairing,
     pictures,
     piles,
@@ -42,6 +43,7 @@ def tasks(
     recogniser: Recogniser | None,
     limits: Limits,
     ahead: int,
+    words: SaysMessages,
 ) -> Blueprint:
     """Return the tasks, bound to what they work with. All may run twice without harm.
 
@@ -53,9 +55,11 @@ def tasks(
         recogniser: None where none is installed.
         limits: what is accepted of devices.
         ahead: how many pages are read at once before anybody asks for them; 0 for none.
+        words: puts slips into words.
     """
     blueprint = Blueprint()
     max_px = limits.page_px
+    tools = making.Tools(pools.background, recogniser, max_px, secrets, words)
     _arriving(blueprint, store, incoming, limits, pools)
     _pairing(blueprint, store, pools, max_px)
     _running(blueprint, store, pools, max_px)
@@ -77,8 +81,9 @@ def tasks(
         pictures.make_pictures(store, page_ids, PictureSize(size), pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.ESTIMATE_LEVELS, retry=RETRIED)
-    def estimate_levels(mappe_id: int, page_id: int) -> None:
-        levels.estimate_levels(store, mappe_id, page_id, pools.foreground, max_px)
+    def estimate_levels(mappe_id: int, page_id: int, spot: list[float] | None = None) -> None:
+        where = levels.Spot(*spot) if spot else None
+        levels.estimate_levels(store, mappe_id, page_id, where, pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.READ_AHEAD, retry=RETRIED)
     def read_ahead(mappe_id: int, excluded: list[int]) -> None:
@@ -87,11 +92,11 @@ def tasks(
 
     @blueprint.task(name=JobKind.MAKE, retry=RETRIED)
     def make(filing_id: int) -> None:
-        filing.make_documents(store, filing_id, pools.background, recogniser, max_px)
+        making.make_documents(store, filing_id, tools)
 
     @blueprint.task(name=JobKind.DELIVER, retry=RETRIED)
     def deliver(delivery_id: int) -> None:
-        delivering.deliver(store, delivery_id, secrets)
+        delivering.deliver(store, delivery_id, secrets, words)
 
     return blueprint
 

@@ -23,7 +23,7 @@ from papiermappe.jobs.pool import Pools
 from papiermappe.jobs.queue import ListeningConnector
 from papiermappe.jobs.tasks import tasks
 from papiermappe.lifeline import end_within
-from papiermappe.message import Message
+from papiermappe.message import SaysMessages
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
 from papiermappe.services.housekeeping import tidy_up
@@ -79,13 +79,13 @@ def limits_of(settings: Settings) -> Limits:
     return Limits(page_bytes=settings.max_page_bytes, page_px=settings.max_pixels)
 
 
-async def run_worker(settings: Settings, database_url: str, say: Callable[[Message], str]) -> None:
+async def run_worker(settings: Settings, database_url: str, words: SaysMessages) -> None:
     """Work until SIGINT or SIGTERM.
 
     Args:
         settings: of the desk.
         database_url: of PostgreSQL.
-        say: puts into words what is written beside files that cannot be read.
+        words: for slips, and for what is written beside files that cannot be read.
     """
     pools = Pools(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
@@ -94,7 +94,8 @@ async def run_worker(settings: Settings, database_url: str, say: Callable[[Messa
     )
     incoming = Incoming(settings.incoming_dir)
     secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
-    bound = tasks(store, incoming, secrets, pools, _recogniser(), limits_of(settings), _ahead(settings))
+    limits, ahead = limits_of(settings), _ahead(settings)
+    bound = tasks(store, incoming, secrets, pools, _recogniser(), limits, ahead, words)
     app.add_tasks_from(bound, namespace="")
     await asyncio.to_thread(pools.warm_up)
     try:
@@ -104,7 +105,7 @@ async def run_worker(settings: Settings, database_url: str, say: Callable[[Messa
                     *(_take_jobs(app, lane) for lane in LANES),
                     _every(RESCUE_EVERY_S, "job.rescue", lambda: _rescue(app, store)),
                     _every(TIDY_EVERY_S, "files.tidy", lambda: asyncio.to_thread(tidy_up, store, datetime.now(UTC))),
-                    _watch(Watcher(store, incoming, say)),
+                    _watch(Watcher(store, incoming, words.text)),
                     _every(SWEEP_EVERY_S, "files.sweep", lambda: _swept(store, incoming)),
                 ]
             )

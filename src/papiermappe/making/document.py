@@ -1,7 +1,6 @@
 """Making a document from pages, some of them ahead of their turn."""
 
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import Generic, NamedTuple, Protocol, TypeVar
 
@@ -13,26 +12,14 @@ from papiermappe.core.encode.formats import FilePage
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import PAGES_TOGETHER, encode_pages
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.pages import PageSource, page_for_file
-from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.core.pages import PageForm, PageSource, page_for_file
+from papiermappe.core.reading.page_text import PageText
 from papiermappe.message import Message
 
 PAGES_AHEAD = 3
 
 S = TypeVar("S")
 S_contra = TypeVar("S_contra", contravariant=True)
-
-
-@dataclass(frozen=True)
-class DocumentSpec:
-    """What is made."""
-
-    format: Format
-    level: Level
-    mode: RecognitionMode | None = None
-    """How pages are read; None: not at all."""
-    max_dpi: float | None = None
-    """Pages that are finer are reduced to it."""
 
 
 class PageSupply(Protocol[S_contra]):
@@ -60,6 +47,7 @@ class MadePage(NamedTuple, Generic[S]):
     """Why it could not be read."""
     byte_size: int | None
     """Of it, with its share of what it has in common with others; None but for a PDF."""
+    level: Level
 
     @property
     def made_of(self) -> MadeOf | None:
@@ -75,44 +63,48 @@ class MadePage(NamedTuple, Generic[S]):
 def make_pages(
     items: Iterable[S],
     supply: PageSupply[S],
-    spec: DocumentSpec,
+    form: PageForm,
     compute: Compute,
     rendered: Callable[[int], None] | None = None,
+    levels: Sequence[Level] | None = None,
 ) -> Iterator[MadePage[S]]:
     """Yield the pages of a document in order, a few of them made ahead; those of a PDF are encoded some at a time.
 
     Args:
         items: one for each page.
         supply: of the pages.
-        spec: what is made.
+        form: what they are made for.
         compute: runs the heavy parts.
         rendered: called with the number of pages that are rendered and read, though perhaps not encoded yet.
+        levels: of each page; None: all have the one of the form.
 
     Raises what the supply and `compute` raise.
     """
 
-    def make(item: S) -> MadePage[S] | None:
+    def make(numbered: tuple[int, S]) -> MadePage[S] | None:
+        at, item = numbered
         source = supply.source(item)
         if source is None:
             return None
-        text: PageText | Message | None = supply.known_text(item) if spec.mode else None
-        mode = spec.mode if text is None else None
-        parts = compute(page_for_file, source, spec.format, spec.level, mode, spec.max_dpi)
+        text: PageText | Message | None = supply.known_text(item) if form.mode else None
+        level = levels[at] if levels else form.level
+        asked = form._replace(level=level, mode=form.mode if text is None else None)
+        parts = compute(page_for_file, source, asked)
         if parts.readable is not None:
             text = supply.read(item, parts.readable)
         unread = text if isinstance(text, Message) else None
         page = FilePage(parts.content, parts.width_mm, parts.height_mm, text if isinstance(text, PageText) else None)
-        return MadePage(item, page, unread, None)
+        return MadePage(item, page, unread, None, level)
 
     def make_each() -> Iterator[MadePage[S]]:
-        kept = (page for page in in_order(make, items, PAGES_AHEAD) if page is not None)
+        kept = (page for page in in_order(make, enumerate(items), PAGES_AHEAD) if page is not None)
         for count, page in enumerate(kept, 1):
             if rendered is not None:
                 rendered(count)
             yield page
 
     made = make_each()
-    if spec.format is not Format.PDF:
+    if form.kind is not Format.PDF:
         yield from made
         return
     while group := list(islice(made, PAGES_TOGETHER)):

@@ -11,15 +11,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.encode.format import Format
+from papiermappe.core.encode.options import DocumentOptions, SlipPlace
 from papiermappe.destinations.errors import DestinationAway, DestinationError, NameTaken
 from papiermappe.destinations.model import Parcel
-from papiermappe.message import Message
+from papiermappe.message import Message, SaysMessages
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.changes import filing_changed
 from papiermappe.services.destinations import place_of
 from papiermappe.services.errors import NotFound
 from papiermappe.services.filing import locked_filing, take_next_name
 from papiermappe.services.journal import machine_entry
+from papiermappe.services.slips import slip_file, slip_without_deliveries
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -49,7 +51,9 @@ class FiledRow(NamedTuple):
     delivered_at: datetime
 
 
-def deliver(store: Store, delivery_id: int, secrets: SecretBox | None = None) -> None:
+def deliver(
+    store: Store, delivery_id: int, secrets: SecretBox | None = None, words: SaysMessages | None = None
+) -> None:
     """Deliver a document to its destination; a second call does no harm.
 
     If something else has its name, it gets the next one. If the destination is away, it is tried again later.
@@ -58,10 +62,11 @@ def deliver(store: Store, delivery_id: int, secrets: SecretBox | None = None) ->
         store: of the delivery.
         delivery_id: which one.
         secrets: opens the passwords of destinations; None: there are none.
+        words: puts slips into words; None: they carry codes only.
     """
     while (found := _begin(MACHINE, store, delivery_id)) is not None:
         try:
-            place = _bring(store, *found, secrets)
+            place = _bring(store, *found, secrets, words)
         except NameTaken:
             _rename(MACHINE, store, delivery_id)
         except DestinationAway as exc:
@@ -77,7 +82,16 @@ def deliver(store: Store, delivery_id: int, secrets: SecretBox | None = None) ->
             return
 
 
-def _bring(store: Store, delivery: Delivery, document: Document, kind: Format, secrets: SecretBox | None) -> str:
+def _bring(
+    store: Store,
+    delivery: Delivery,
+    document: Document,
+    filing: Filing,
+    secrets: SecretBox | None,
+    words: SaysMessages | None,
+) -> str:
+    options = DocumentOptions.model_validate(filing.options)
+    beside = options.slip is SlipPlace.BESIDE
     with TemporaryFile() as file:
         file.write(store.blobs.get(Blobs.document_key(document.sha256 or "")))
         parcel = Parcel(
@@ -85,9 +99,10 @@ def _bring(store: Store, delivery: Delivery, document: Document, kind: Format, s
             delivery.file_name,
             document.sha256 or "",
             delivery.idempotency_key,
-            kind.media_type,
+            filing.format.media_type,
             document.title,
             document.page_count,
+            slip_file(slip_without_deliveries(store, document.id), words) if beside else None,
         )
         return place_of(delivery.destination, secrets).deliver(parcel)
 
@@ -110,14 +125,14 @@ def _wait(caller: Caller, session: Session, delivery_id: int, message: Message) 
 
 
 @transaction
-def _begin(caller: Caller, session: Session, delivery_id: int) -> tuple[Delivery, Document, Format] | None:
+def _begin(caller: Caller, session: Session, delivery_id: int) -> tuple[Delivery, Document, Filing] | None:
     delivery, document, filing, mappe = _rows(caller, session, delivery_id)
     if delivery.state in {DeliveryState.DELIVERED, DeliveryState.FAILED} or document.sha256 is None:
         return None
     delivery.state, delivery.tries = DeliveryState.DELIVERING, delivery.tries + 1
     delivery.message, delivery.next_try_at = None, None
     filing_changed(session, mappe, filing)
-    return delivery, document, filing.format
+    return delivery, document, filing
 
 
 @transaction

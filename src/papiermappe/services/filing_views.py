@@ -5,6 +5,7 @@ from datetime import datetime
 
 from pydantic import BaseModel
 
+from papiermappe.core.encode.level import Level
 from papiermappe.message import Message
 from papiermappe.store.models import Delivery, DeliveryState, Document, Filing, FilingState
 
@@ -70,14 +71,15 @@ def filing_view(filing: Filing) -> FilingView:
         byte_size=sum(document.byte_size or 0 for document in documents) if is_made else None,
         message=Message.model_validate(filing.message) if filing.message else None,
         stopping=filing.stop_requested and filing.state.under_way,
-        made=_made_of(documents) if is_made else None,
+        made=_made_of(documents, filing.level) if is_made else None,
         deliveries=_delivery_views([delivery for document in documents for delivery in document.deliveries]),
     )
 
 
-def _made_of(documents: Sequence[Document]) -> Message:
+def _made_of(documents: Sequence[Document], level: Level) -> Message:
     made = [document.made for document in documents if document.made]
     params = {
+        "level": level,
         "pages": [page for each in made for page in each["pages"]],
         "unread": sum(each.get("unread", 0) for each in made),
         "unread_cause": next((cause for each in made if (cause := each.get("unread_cause"))), None),

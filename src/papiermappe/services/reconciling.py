@@ -10,7 +10,7 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.treatment import Treatment
 from papiermappe.devices.model import Source, TicketSettings
 from papiermappe.message import Message
-from papiermappe.services import delivering, filing, runs
+from papiermappe.services import delivering, making, runs
 from papiermappe.services.analysing import record_analysis
 from papiermappe.services.caller import MACHINE
 from papiermappe.store.database import Store
@@ -49,7 +49,7 @@ def reconcile(store: Store) -> int:
         _interrupt(store, run_id)
     for filing_id in orphaned_filings:
         log.warning("a filing without a job is ended", action="filing.reconciled", filing_id=filing_id)
-        filing.end(MACHINE, store, filing_id, FilingState.FAILED, Message(code="filing_given_up"))
+        making.end(MACHINE, store, filing_id, FilingState.FAILED, Message(code="filing_given_up"))
     for delivery_id in orphaned_deliveries:
         log.warning("a delivery without a job is ended", action="delivery.reconciled", delivery_id=delivery_id)
         delivering.fail(MACHINE, store, delivery_id, Message(code="delivery_given_up"))

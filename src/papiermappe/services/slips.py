@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session, undefer
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.message import Message
+from papiermappe.core.encode.options import SLIP_ENDING, Attachment
+from papiermappe.message import Message, SaysMessages
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound
 from papiermappe.services.history import HistoryLine, whole_history
@@ -20,6 +21,8 @@ from papiermappe.services.page_warnings import warnings_of
 from papiermappe.services.pages import analysis_of, treatment_of
 from papiermappe.store.database import Store
 from papiermappe.store.models import Document, Filing, Page, Run
+
+SLIP_DESCRIPTION = "Where the pages of this document come from, and what was done to them"
 
 
 class SlipPage(BaseModel):
@@ -62,8 +65,9 @@ class Slip(BaseModel):
 
     file_name: str
     title: str
-    sha256: str
-    byte_size: int
+    sha256: str | None
+    """Of the document; None in the slip that it carries itself, which cannot know it."""
+    byte_size: int | None
     format: Format
     level: Level
     languages: str
@@ -116,35 +120,53 @@ def slip_of(_: Caller, store: Store, document_id: int) -> Slip:
         document = session.get(Document, document_id)
         if document is None or document.sha256 is None:
             raise NotFound("document_gone")
-        filing = session.scalars(
-            select(Filing).where(Filing.id == document.filing_id).options(undefer(Filing.slip))
-        ).one()
-        if filing.slip is None:
-            raise NotFound("slip_not_kept")
-        record = SlipRecord.model_validate(filing.slip)
-        end = document.first_page + document.page_count
-        return Slip(
-            file_name=document.file_name,
-            title=document.title,
-            sha256=document.sha256,
-            byte_size=document.byte_size or 0,
-            format=filing.format,
-            level=filing.level,
-            languages=filing.languages,
-            requested_at=filing.requested_at,
-            requested_by=record.requested_by,
-            pages=record.pages[document.first_page : end],
-            history=record.history,
-            deliveries=[
-                SlipDelivery(
-                    destination=delivery.destination.name,
-                    place=delivery.place or "",
-                    delivered_at=delivery.delivered_at,
-                )
-                for delivery in document.deliveries
-                if delivery.delivered_at is not None
-            ],
-        )
+        slip = _slip(session, document)
+        delivered = [
+            SlipDelivery(
+                destination=delivery.destination.name,
+                place=delivery.place or "",
+                delivered_at=delivery.delivered_at,
+            )
+            for delivery in document.deliveries
+            if delivery.delivered_at is not None
+        ]
+        return slip.model_copy(update={"deliveries": delivered})
+
+
+def slip_without_deliveries(store: Store, document_id: int) -> Slip:
+    """Return the slip of a document as far as it is known before it is delivered, or made. Raises NotFound."""
+    with store.begin() as session:
+        return _slip(session, session.get_one(Document, document_id))
+
+
+def _slip(session: Session, document: Document) -> Slip:
+    """Return the slip of a document without where it went."""
+    filing = session.scalars(select(Filing).where(Filing.id == document.filing_id).options(undefer(Filing.slip))).one()
+    if filing.slip is None:
+        raise NotFound("slip_not_kept")
+    record = SlipRecord.model_validate(filing.slip)
+    end = document.first_page + document.page_count
+    return Slip(
+        file_name=document.file_name,
+        title=document.title,
+        sha256=document.sha256,
+        byte_size=document.byte_size,
+        format=filing.format,
+        level=filing.level,
+        languages=filing.languages,
+        requested_at=filing.requested_at,
+        requested_by=record.requested_by,
+        pages=record.pages[document.first_page : end],
+        history=record.history,
+        deliveries=[],
+    )
+
+
+def slip_file(slip: Slip, words: SaysMessages | None) -> Attachment:
+    """Return a slip as a file, JSON; what is said in codes is said in words too, where there are any."""
+    body = slip.model_dump_json(indent=1, context={"words": words} if words else None)
+    name = slip.file_name.rpartition(".")[0] + SLIP_ENDING
+    return Attachment(name, "application/json", body.encode(), SLIP_DESCRIPTION)
 
 
 def documents_like(_: Caller, store: Store, file: Path) -> list[int]:

@@ -519,6 +519,10 @@ class Filing(Base):
     languages: Mapped[str] = mapped_column(server_default="")
     """That its pages are read in, as in eng+deu; empty: they are not read."""
     recognition_mode: Mapped[RecognitionMode] = mapped_column(_codes(RecognitionMode, "recognition_mode"))
+    options: Mapped[Json] = mapped_column(server_default=text("'{}'::jsonb"))
+    """What was asked of its documents beyond format and level."""
+    password: Mapped[bytes | None]
+    """Of its documents, encrypted; forgotten as soon as they are made."""
     naming_rule_id: Mapped[int] = mapped_column(ForeignKey("naming_rule.id"))
     """Whose counter its names count on."""
     naming: Mapped[Json]

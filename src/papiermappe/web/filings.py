@@ -4,14 +4,15 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Path, Query, Request
 from fastapi.responses import Response, StreamingResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, SecretStr
 
 from papiermappe.core.documents import Division
 from papiermappe.core.encode import web_page
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -25,6 +26,8 @@ from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
 
 router = APIRouter()
 
+Share = Annotated[float, Query(ge=0, le=1)]
+"""Of a page's width or height."""
 LanguageCode = Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]
 
 
@@ -63,6 +66,9 @@ class FileMappe(BaseModel):
     changed_rule: NamingRule | None = None
     """The rule as it is changed for this once."""
     by_hand: ByHand = ByHand()
+    options: DocumentOptions = DocumentOptions()
+    password: Annotated[SecretStr, Field(max_length=127)] | None = None
+    """Without it a PDF does not open (ISO 32000-2, 7.6.4.3.3: no more than 127 bytes count)."""
 
     @property
     def reading(self) -> Reading:
@@ -90,9 +96,16 @@ class SendOn(BaseModel):
 def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
     """Have documents made."""
     wanted = FilingRequest(
-        tuple(command.destinations), command.level, command.reading, command.name, command.format, command.pages
+        tuple(command.destinations),
+        command.level,
+        command.reading,
+        command.name,
+        command.format,
+        command.pages,
+        command.options,
+        command.password,
     )
-    return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone())
+    return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone(), ctx.secrets)
 
 
 @router.post("/mappen/{mappe_id}/name")
@@ -111,21 +124,29 @@ def name(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> NameView:
 
 
 @router.get("/mappen/{mappe_id}/levels/{page_id}")
-def estimate(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> levels.Estimate:
-    """Return what is known so far about the levels of a Mappe."""
-    return levels.estimate(caller, ctx.store, mappe_id, page_id)
+def estimate(
+    ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id, across: Share | None = None, down: Share | None = None
+) -> levels.Estimate:
+    """Return what is known so far about the levels of a Mappe, and how a page looks at a spot."""
+    return levels.estimate(caller, ctx.store, mappe_id, page_id, _spot(across, down))
 
 
 @router.post("/mappen/{mappe_id}/levels/{page_id}")
-def request_estimate(ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id) -> None:
+def request_estimate(
+    ctx: Ctx, caller: Asks, mappe_id: Id, page_id: Id, across: Share | None = None, down: Share | None = None
+) -> None:
     """Have the levels estimated."""
-    levels.request_estimate(caller, ctx.store, mappe_id, page_id)
+    levels.request_estimate(caller, ctx.store, mappe_id, page_id, _spot(across, down))
 
 
-@router.get("/levels/{picture}/{level}.png", response_class=PngResponse)
-def sample(ctx: Ctx, picture: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
-    """Send the sample of a page at a level."""
-    return PngResponse(levels.sample(ctx.store, picture, level), headers=FOR_EVER)
+def _spot(across: float | None, down: float | None) -> levels.Spot | None:
+    return None if across is None or down is None else levels.Spot(across, down)
+
+
+@router.get("/levels/{look}/{level}.png", response_class=PngResponse)
+def sample(ctx: Ctx, look: Annotated[str, Path(pattern=r"^[0-9a-f]{32}$")], level: Level) -> Response:
+    """Send a part of a page as it is at a level."""
+    return PngResponse(levels.sample(ctx.store, look, level), headers=FOR_EVER)
 
 
 @router.post("/filings/{filing_id}/try-again")
@@ -164,11 +185,9 @@ def slip_page(request: Request, ctx: Ctx, caller: Asks, document_id: Id) -> Resp
 @router.get("/documents/{document_id}/slip.json", response_class=Response, responses=SLIP)
 def slip_file(ctx: Ctx, caller: Asks, document_id: Id) -> Response:
     """Send the slip of a document as JSON."""
-    slip = slips.slip_of(caller, ctx.store, document_id)
-    name = quote(slip.file_name.rpartition(".")[0] + ".slip.json")
-    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{name}"}
-    body = slip.model_dump_json(indent=1, context={"words": ctx.words})
-    return Response(body, media_type="application/json", headers=headers)
+    slip = slips.slip_file(slips.slip_of(caller, ctx.store, document_id), ctx.words)
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(slip.name)}"}
+    return Response(slip.data, media_type=slip.media_type, headers=headers)
 
 
 @router.get("/documents/{document_id}/{how}", response_class=Response, responses=DOCUMENT)

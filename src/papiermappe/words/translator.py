@@ -138,6 +138,7 @@ _TAKE_OUT = N_("Take sheet {next} out, put it back on top and continue.")
 _PUT_BACK = N_("Put sheet {next} and those after it back into the feeder and continue.")
 _MADE_EVERY = N_("{kind} on every page")
 _MADE_SOME = N_("{kind} on {pages}")
+_LOWERED = N_("{pages} at {level}, to stay within the limit")
 _HEAVIEST = N_("the largest is page {number} with {size}")
 _NOT_SEARCHABLE = N_("its text cannot be searched")
 
@@ -190,6 +191,12 @@ def _made(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
         largest = max(range(len(pages)), key=lambda at: pages[at]["byte_size"])
         size = words.size(pages[largest]["byte_size"])
         parts.append(words.gettext(_HEAVIEST).format(number=largest + 1, size=size))
+    wanted = params.get("level")
+    lowered = Counter(page["level"] for page in pages if page.get("level", wanted) != wanted)
+    parts += [
+        words.gettext(_LOWERED).format(pages=words.counted(PAGES, number), level=words.value("level", level))
+        for level, number in lowered.most_common()
+    ]
     read = [page["words"] for page in pages if page["words"] is not None]
     parts.append(words.counted(WORDS, sum(read)) if read else words.gettext(_NOT_SEARCHABLE))
     sentence = "; ".join(parts)

@@ -19,7 +19,8 @@ from papiermappe.core.encode.jbig2 import file_of, page_stream, page_streams, se
 from papiermappe.core.encode.jbig2.generic import NOMINAL, WIDE, Adaptive, generic_region
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import encode_pages, split_page
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
 

@@ -12,7 +12,8 @@ from papiermappe.core.encode.encoded import Codec, EncodedPage, EncodedPicture, 
 from papiermappe.core.encode.layers import Fineness, taken_apart
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import encode_pages, split_page
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.paper import A5
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.drawing import Drawing, draw_side

@@ -12,6 +12,7 @@ from PIL import Image, ImageSequence
 
 from papiermappe.core.encode.alto import NAMESPACE, write_alto
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.options import About, TiffCoding
 from papiermappe.core.encode.tiff import TiffPage, write_tiff
 from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.picture import Pixels
@@ -51,6 +52,27 @@ def test_a_tiff_has_all_pages_each_in_its_way(grey_page: Pixels, level: Level, t
     assert away.max() == 0 if level is Level.FAITHFUL else away.mean() < 8
 
 
+@pytest.mark.parametrize(
+    ("coding", "level", "tags"),  # Compression (TIFF 6.0) of a page in grey, and of one of ink and paper
+    [
+        (TiffCoding.DEFLATE, Level.LEAN, [8, 8]),
+        (TiffCoding.JPEG, Level.FAITHFUL, [7, 7]),
+        (TiffCoding.FAX, Level.BALANCED, [7, 4]),
+    ],
+)
+def test_a_tiff_is_coded_as_it_is_wanted(grey_page: Pixels, coding: TiffCoding, level: Level, tags: list[int]) -> None:
+    ink = np.where(grey_page < 128, np.uint8(0), np.uint8(255))
+    out = io.BytesIO()
+    about = About("Lease", NOW, author="Mira Öz", subject="The upper meadow")
+    write_tiff([TiffPage(grey_page, 300, False), TiffPage(ink, 300, True)], out, level, coding, about)
+    with Image.open(out) as tiff:
+        frames = [(frame.copy(), _tags(frame)) for frame in ImageSequence.Iterator(tiff)]
+    assert [told[259] for _, told in frames] == tags
+    assert [str(frames[0][1].get(tag)) for tag in (269, 270, 315)] == ["Lease", "The upper meadow", "Mira Oz"]
+    if coding is TiffCoding.DEFLATE:
+        assert np.array_equal(np.asarray(frames[0][0]), grey_page)
+
+
 def test_a_tiff_needs_a_page() -> None:
     with pytest.raises(ValueError, match="at least one page"):
         write_tiff([], io.BytesIO(), Level.LEAN)
@@ -76,7 +98,7 @@ def test_a_word_document_has_headings_paragraphs_and_tables() -> None:
         [Heading("Lease", 1), Prose("As agreed\x00.")],
         [Table((("Sort", "Crates"), ("Pears", "12")))],
     ]
-    write_word_document(pages, out, "Lease", NOW)
+    write_word_document(pages, out, About("Lease", NOW))
     document = docx.Document(out)
     styles = [
         (paragraph.style and paragraph.style.name, paragraph.text)

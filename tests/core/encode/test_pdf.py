@@ -16,7 +16,8 @@ from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import encode_pages, split_page
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About, Attachment
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 
@@ -69,15 +70,78 @@ def java_classpath() -> str:
     return ":".join(f"/usr/share/java/{name}.jar" for name in names)
 
 
-def test_it_is_pdf_a(written: Path, tmp_path: Path) -> None:
-    """The checker knows only part 1: it checks a copy that part 1 allows, and may object to the part only."""
-    copy = tmp_path / "copy.pdf"
+def objections(file: Path, copy: Path) -> list[str]:
+    """Return the codes of what a checker of PDF/A finds wrong with a copy as part 1 allows it: it knows that only."""
     how = ["--object-streams=disable", "--newline-before-endstream", "--force-version=1.4"]
-    subprocess.run(["qpdf", *how, written, copy], check=True)
+    subprocess.run(["qpdf", *how, file, copy], check=True)
     checker = ["java", "-cp", java_classpath(), "org.apache.pdfbox.preflight.Validator_A1b", str(copy)]
     said = subprocess.run(checker, capture_output=True, text=True, check=False).stdout
-    errors = [line for line in said.splitlines()[1:] if line.strip()]
-    assert [error.split(" : ")[0] for error in errors] == ["7.11.1", "7.11.2"], said
+    return [line.split(" : ")[0] for line in said.splitlines()[1:] if line.strip()]
+
+
+OF_ANOTHER_PART = ["7.11.1", "7.11.2"]
+
+
+def test_it_is_pdf_a(written: Path, tmp_path: Path) -> None:
+    assert objections(written, tmp_path / "copy.pdf") == OF_ANOTHER_PART
+
+
+TOLD = ABOUT._replace(author="Mira Öz & <Co>", subject="The upper meadow", keywords="lease, meadow")
+
+
+def test_author_subject_and_keywords_are_told_twice_in_agreement(tmp_path: Path, grey_page: Pixels) -> None:
+    file = tmp_path / "told.pdf"
+    with file.open("wb") as out:
+        write_pdf([PdfPage(from_jpeg(encode_jpeg(grey_page)), 210, 297)], out, TOLD)
+    with pikepdf.open(file) as pdf:
+        told = pdf.open_metadata()
+        assert told["dc:creator"] == [TOLD.author]
+        assert told["dc:description"] == TOLD.subject
+        assert told["pdf:Keywords"] == TOLD.keywords
+        said = {name: str(pdf.docinfo[name]) for name in ("/Author", "/Subject", "/Keywords")}
+        assert said == {"/Author": TOLD.author, "/Subject": TOLD.subject, "/Keywords": TOLD.keywords}
+    assert objections(file, tmp_path / "copy.pdf") == OF_ANOTHER_PART
+
+
+SLIP = Attachment("lease.slip.json", "application/json", b'{"pages": 3}', "Where it comes from")
+
+
+def test_a_file_attached_makes_it_pdf_a_3(tmp_path: Path, grey_page: Pixels) -> None:
+    """ISO 19005-3, 6.8: the file is named twice, its kind and its relation are told, and the document points to it."""
+    file = tmp_path / "with-slip.pdf"
+    with file.open("wb") as out:
+        write_pdf([PdfPage(from_jpeg(encode_jpeg(grey_page)), 210, 297)], out, ABOUT, attachments=[SLIP])
+    with pikepdf.open(file) as pdf:
+        assert pdf.open_metadata()["pdfaid:part"] == "3"
+        (spec,) = pdf.Root.AF
+        assert (str(spec.F), str(spec.UF), str(spec.AFRelationship)) == (SLIP.name, SLIP.name, "/Supplement")
+        assert spec.EF.F.Subtype == "/application/json"
+        assert spec.EF.F.Params.ModDate == pdf.docinfo["/ModDate"]
+        assert pdf.attachments[SLIP.name].get_file().read_bytes() == SLIP.data
+    listed = subprocess.run(["pdfdetach", "-list", file], capture_output=True, text=True, check=True).stdout
+    assert SLIP.name in listed
+    # Part 1 allows no attached files at all (7.9 of the checker's list); nothing else is wrong.
+    assert set(objections(file, tmp_path / "copy.pdf")) - set(OF_ANOTHER_PART) <= {"1.2.9", "1.4.7"}
+
+
+def test_a_password_encrypts_it_by_aes_256_and_takes_the_claim_to_be_pdf_a_away(
+    tmp_path: Path, grey_page: Pixels
+) -> None:
+    file = tmp_path / "sealed.pdf"
+    with file.open("wb") as out:
+        write_pdf([PdfPage(from_jpeg(encode_jpeg(grey_page)), 210, 297, TEXT)], out, ABOUT, password="Apfel-Größe 7")
+    with pytest.raises(pikepdf.PasswordError):
+        pikepdf.open(file)
+    assert ABOUT.title.encode() not in file.read_bytes()
+    with pikepdf.open(file, password="Apfel-Größe 7") as pdf:
+        assert (pdf.encryption.R, pdf.encryption.bits, pdf.encryption.stream_method.name) == (6, 256, "aesv3")
+        assert "pdfaid:part" not in pdf.open_metadata()
+        assert len(pdf.pages) == 1
+    opened = pypdfium2.PdfDocument(file, password="Apfel-Größe 7")
+    text = opened[0].get_textpage()
+    assert "Größe" in text.get_text_range()
+    text.close()
+    opened.close()
 
 
 def test_the_text_stands_where_it_is_printed(written: Path) -> None:

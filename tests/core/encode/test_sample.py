@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from papiermappe.core.encode.sample import telling_sample
+from papiermappe.core.encode.sample import telling_spot, window_at
 from papiermappe.core.paper import A4
-from papiermappe.core.picture import to_grey
+from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.drawing import Drawing, draw_side
 
 DPI = 100
@@ -17,9 +17,13 @@ def _draw(page: Drawing) -> None:
     page.stamp(150, 250, "RECEIVED", "3 JUNE")
 
 
+def window(page: Pixels, width_mm: float, height_mm: float) -> tuple[slice, slice]:
+    """Return the window that tells most."""
+    return window_at(page, DPI, telling_spot(page, DPI, width_mm, height_mm), width_mm, height_mm)
+
+
 def test_colour_tells_more_than_print() -> None:
-    page = draw_side(A4, _draw).raster(DPI)
-    rows, cols = telling_sample(page, DPI, 44, 25)
+    rows, cols = window(draw_side(A4, _draw).raster(DPI), 44, 25)
     assert (rows.stop - rows.start, cols.stop - cols.start) == (98, 173)  # 25 and 44 mm at 100 dpi
     # The stamp is 30 mm round 150, 250 mm.
     assert rows.start < 250 / 25.4 * DPI < rows.stop
@@ -27,11 +31,25 @@ def test_colour_tells_more_than_print() -> None:
 
 
 def test_without_colour_print_tells() -> None:
-    rows, _ = telling_sample(to_grey(draw_side(A4, _draw).raster(DPI))[:800], DPI, 44, 25)
+    rows, _ = window(to_grey(draw_side(A4, _draw).raster(DPI))[:800], 44, 25)
     assert rows.start < 45 / 25.4 * DPI < rows.stop
+
+
+def test_a_thick_rule_tells_less_than_print() -> None:
+    page = to_grey(draw_side(A4, _draw).raster(DPI))[:800]
+    page[600:640, 100:700] = 0
+    rows, _ = window(page, 16, 8)
+    assert rows.stop < 60 / 25.4 * DPI
+
+
+def test_a_window_is_moved_into_the_page() -> None:
+    page = np.full((400, 300), 250, np.uint8)
+    # 25.4 by 12.7 mm are 100 by 50 px.
+    assert window_at(page, DPI, (0.0, 1.0), 25.4, 12.7) == (slice(350, 400), slice(0, 100))
+    assert window_at(page, DPI, (0.5, 0.5), 25.4, 12.7) == (slice(175, 225), slice(100, 200))
 
 
 @pytest.mark.parametrize("shape", [(1, 1), (3, 400), (90, 70, 3)])
 def test_a_page_smaller_than_the_window_is_all_spot(shape: tuple[int, ...]) -> None:
     page = np.full(shape, 250, np.uint8)
-    assert page[telling_sample(page, DPI, 500, 500)].shape == shape
+    assert page[window(page, 500, 500)].shape == shape

@@ -2,12 +2,14 @@
 
 import base64
 import io
+from datetime import UTC, datetime
 from html.parser import HTMLParser
 from typing import Any
 
 import pytest
 from tests.helpers import page_saying
 
+from papiermappe.core.encode.options import About
 from papiermappe.core.encode.web_page import SAFE, WebPage, write_web_page
 
 PICTURES = [b"\xff\xd8 first", b"\xff\xd8 second"]
@@ -43,11 +45,14 @@ class Reader(HTMLParser):
             self.lines[-1] = (self.lines[-1][0], data)
 
 
+NOW = datetime(2026, 11, 28, 9, 14, tzinfo=UTC)
+
+
 def read(title: str, *said: str, **options: Any) -> Reader:
     """Return what a parser finds in a page of two pictures, of which the first says something."""
     out = io.BytesIO()
     pages = [WebPage(PICTURES[0], 210, 297, page_saying(*said)), WebPage(PICTURES[1], 148, 210, None)]
-    write_web_page(pages, out, title, options.get("language"))
+    write_web_page(pages, out, About(title, NOW, **options))
     reader = Reader()
     reader.feed(out.getvalue().decode())
     return reader

@@ -5,12 +5,13 @@ from typing import BinaryIO, NamedTuple
 
 from papiermappe.core.clean.tone import binarise
 from papiermappe.core.encode.alto import write_alto
-from papiermappe.core.encode.encoded import EncodedPage
+from papiermappe.core.encode.encoded import EncodedPage, MadeOf
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.levels import FAITHFUL_QUALITY, SplitPage, split_page
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import FileForm
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
 from papiermappe.core.encode.web_page import WebPage, write_web_page
@@ -35,7 +36,9 @@ class PageContent(NamedTuple):
     """Of its tables, for a text document."""
 
 
-def page_content(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bool) -> PageContent:
+def page_content(
+    page: Pixels, dpi: float, kind: Format, level: Level, bilevel: bool, kept_as: MadeOf | None = None
+) -> PageContent:
     """Make a page ready for a file.
 
     Args:
@@ -44,13 +47,14 @@ def page_content(page: Pixels, dpi: float, kind: Format, level: Level, bilevel: 
         kind: of the file.
         level: how small it becomes.
         bilevel: whether it is ink and paper only, 0 and 255.
+        kept_as: what it is made of in a PDF; None: that goes by its content.
 
     Raises:
         PictureRefused: not such a picture.
     """
     match kind:
         case Format.PDF:
-            return PageContent(split=split_page(page, dpi, level, bilevel))
+            return PageContent(split=split_page(page, dpi, level, bilevel, kept_as))
         case Format.TIFF:
             return PageContent(tiff=TiffPage(page, dpi, bilevel))
         case Format.JPEG | Format.WEB_PAGE:
@@ -76,40 +80,33 @@ class FilePage(NamedTuple):
     """The name of the part that begins with it."""
 
 
-def write_file(
-    kind: Format,
-    pages: Iterable[FilePage],
-    out: BinaryIO,
-    level: Level,
-    about: About,
-    temporary: Callable[[], BinaryIO],
-) -> None:
+def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, temporary: Callable[[], BinaryIO]) -> None:
     """Write pages, taken one at a time, to a file.
 
     Args:
-        kind: of the file.
+        form: of the file.
         pages: made ready for it.
         out: open for reading as well.
-        level: how small it becomes.
-        about: what is said of it.
         temporary: gives files for parts of a long PDF.
 
     Raises:
         ValueError: there are no pages, or several in a file that can have one only.
     """
-    match kind:
+    about = form.about
+    match form.kind:
         case Format.PDF:
-            write_pdf(_pdf_pages(pages), out, about, temporary)
+            write_pdf(_pdf_pages(pages), out, about, temporary, form.attachments, form.password)
         case Format.TIFF:
-            write_tiff((page.content.tiff for page in pages if page.content.tiff), out, level)
+            coded = (page.content.tiff for page in pages if page.content.tiff)
+            write_tiff(coded, out, form.level, form.tiff, about)
         case Format.WORD:
             elements = (elements_of(page.text, page.content.grids) for page in pages if page.text)
-            write_word_document(elements, out, about.title, about.created)
+            write_word_document(elements, out, about)
         case Format.ALTO:
             out.write(write_alto((page.text for page in pages if page.text), about.title))
         case Format.WEB_PAGE:
             drawn = (WebPage(page.content.picture or b"", page.width_mm, page.height_mm, page.text) for page in pages)
-            write_web_page(drawn, out, about.title, about.language)
+            write_web_page(drawn, out, about)
         case Format.TEXT:
             out.write(BETWEEN_PAGES.join(page.text.text for page in pages if page.text).encode())
         case _:

@@ -64,7 +64,7 @@ class SplitPage(NamedTuple):
     made_of: MadeOf
 
 
-def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool) -> SplitPage:
+def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool, kept_as: MadeOf | None = None) -> SplitPage:
     """Decide what a page is made of, and encode everything but its ink.
 
     Args:
@@ -72,6 +72,7 @@ def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool) -> SplitPa
         dpi: its resolution.
         level: how small it becomes.
         bilevel: whether the page is ink and paper only, 0 and 255; such a page is kept exactly at every level.
+        kept_as: a picture or layers, whatever the content; at Faithful every page that is not bilevel is a picture.
 
     Raises:
         PictureRefused: not such a picture.
@@ -82,8 +83,10 @@ def split_page(page: Pixels, dpi: float, level: Level, bilevel: bool) -> SplitPa
     if level is Level.FAITHFUL:
         return _one_picture(_faithful(page))
     settings = SETTINGS[level]
+    if kept_as is MadeOf.PICTURE:
+        return _one_picture(_reduced(page, dpi, settings))
     layers = taken_apart(page, dpi, settings.fineness)
-    if layers.pictures_share > PICTURE_SHARE:
+    if layers.pictures_share > PICTURE_SHARE and kept_as is not MadeOf.LAYERS:
         return _one_picture(_reduced(page, dpi, settings))
     return _layered(layers, settings)
 

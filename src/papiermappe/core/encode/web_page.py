@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from html import escape
 from typing import BinaryIO, NamedTuple
 
+from papiermappe.core.encode.options import About
 from papiermappe.core.reading.page_text import Line, PageText
 
 STYLE = (
@@ -27,20 +28,21 @@ class WebPage(NamedTuple):
     text: PageText | None
 
 
-def write_web_page(pages: Iterable[WebPage], out: BinaryIO, title: str, language: str | None) -> None:
+def write_web_page(pages: Iterable[WebPage], out: BinaryIO, about: About) -> None:
     """Write pages, taken one at a time, as one HTML file that needs nothing beside it.
 
     Args:
         pages: in their order.
         out: where it goes.
-        title: of the document.
-        language: that it is written in, as BCP 47 names it; None where that is not known.
+        about: what it says of itself.
     """
-    lang = f' lang="{escape(language)}"' if language else ""
+    lang = f' lang="{escape(about.language)}"' if about.language else ""
+    told = {"author": about.author, "description": about.subject, "keywords": about.keywords}
     head = (
         f"<!doctype html>\n<html{lang}>\n<head>",
         '<meta charset="utf-8">',
-        f"<title>{escape(title)}</title>",
+        f"<title>{escape(about.title)}</title>",
+        *(f'<meta name="{name}" content="{escape(text)}">' for name, text in told.items() if text),
         f'<meta http-equiv="Content-Security-Policy" content="{SAFE}">',
         f"<style>{STYLE}</style>\n</head>\n<body>\n",
     )

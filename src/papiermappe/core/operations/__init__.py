@@ -27,7 +27,7 @@ from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.running import RunRoutine
 from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
-from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.treating import Adjust, Crop, KeepAs, SetTone, Straighten, Turn
 from papiermappe.core.operations.union import JOURNALED, Journaled, Operation
 from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 
@@ -48,6 +48,7 @@ __all__ = [
     "Interleave",
     "JoinMappe",
     "Journaled",
+    "KeepAs",
     "MakeFlat",
     "Move",
     "MoveSides",

@@ -124,6 +124,11 @@ class UseFound(BaseOperation):
                 changes[page.id] = found
         return changes
 
+    @property
+    def step_code(self) -> str:
+        """The code of what it does as a step of a routine."""
+        return f"use_found_{self.step}"
+
 
 def _box(page: PageState) -> PageBox:
     """Return where a page lies on its capture, before its content is moved to its margins."""

@@ -11,7 +11,7 @@ from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew,
 from papiermappe.core.operations.model import BaseOperation, PageState
 from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.splitting import SetGutter
-from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.treating import Adjust, Crop, KeepAs, SetTone, Straighten, Turn
 from papiermappe.core.operations.zoning import PutZones, RemoveZones
 from papiermappe.core.order.places import Side
 from papiermappe.errors import PapiermappeError
@@ -68,6 +68,7 @@ StepOperation = (
     | AlignMargins
     | CleanBorders
     | Crop
+    | KeepAs
     | MoveSides
     | PutZones
     | RemoveZones
@@ -135,8 +136,8 @@ class Step(BaseModel):
                 return Message(code="step_put_zones", params={"zones": len(operation.zones) + len(operation.on_scan)})
             case AlignMargins():
                 return Message(code=f"step_align_margins_{operation.across}")
-            case UseFound():
-                return Message(code=f"step_use_found_{operation.step}")
+            case UseFound() | KeepAs():
+                return Message(code=f"step_{operation.step_code}")
             case _:
                 return Message(code=f"step_{operation.kind}")
 

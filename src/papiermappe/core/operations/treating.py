@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.operations.model import BaseOperation, Changes, PageState
 from papiermappe.core.treatment import Adjustment, Origin, Tone
 from papiermappe.message import Message
@@ -91,6 +92,31 @@ class SetTone(BaseOperation):
     def message(self, count: int) -> Message:
         """Return a message that names the tone."""
         return Message(code="set_tone", params={"count": count, "tone": self.tone.value})
+
+
+class KeepAs(BaseOperation):
+    """Say what pages are made of in files, whatever their content."""
+
+    kind: Literal["keep_as"] = "keep_as"
+    made_of: MadeOf | None
+    """None: as the content asks."""
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return what is said of those of which something else was."""
+        return {
+            page.id: {"kept_as": self.made_of.value if self.made_of else None}
+            for page in self.named(pages)
+            if page.treatment.kept_as is not self.made_of
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that names what they are made of."""
+        return Message(code=self.step_code, params={"count": count})
+
+    @property
+    def step_code(self) -> str:
+        """The code of what it does as a step of a routine."""
+        return f"keep_as_{self.made_of.value if self.made_of else 'by_content'}"
 
 
 class Adjust(BaseOperation):

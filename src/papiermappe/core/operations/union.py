@@ -27,7 +27,7 @@ from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.running import RunRoutine
 from papiermappe.core.operations.splitting import SetGutter, SplitSpreads
 from papiermappe.core.operations.taking import TakeAgain
-from papiermappe.core.operations.treating import Adjust, Crop, SetTone, Straighten, Turn
+from papiermappe.core.operations.treating import Adjust, Crop, KeepAs, SetTone, Straighten, Turn
 from papiermappe.core.operations.zoning import PutZones, RemoveZones
 
 Operation = Annotated[
@@ -37,6 +37,7 @@ Operation = Annotated[
     | BringBack
     | CleanBorders
     | Crop
+    | KeepAs
     | Cut
     | Interleave
     | MakeFlat

@@ -11,7 +11,8 @@ from PIL import Image
 
 from papiermappe.core.encode.encoded import from_jpeg
 from papiermappe.core.encode.jpeg import encode_jpeg
-from papiermappe.core.encode.pdf import About, PdfPage, write_pdf
+from papiermappe.core.encode.options import About
+from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.standin.paper.physics import scan, to_bilevel

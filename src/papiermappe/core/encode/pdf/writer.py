@@ -1,7 +1,11 @@
-"""PDF/A-2u (ISO 19005-2): pages at the true size of their paper, with text that can be found and copied."""
+"""PDF/A-2u (ISO 19005-2): pages at the true size of their paper, with text that can be found and copied.
 
-from collections.abc import Callable, Iterable
+With files attached it is PDF/A-3u (ISO 19005-3); with a password it is no PDF/A, which cannot be encrypted.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
 from contextlib import ExitStack
+from datetime import datetime
 from io import BytesIO
 from itertools import chain, islice
 from typing import BinaryIO, NamedTuple
@@ -9,9 +13,10 @@ from typing import BinaryIO, NamedTuple
 import pikepdf
 
 from papiermappe.core.encode.encoded import Codec, EncodedPage, EncodedPicture, Layer
+from papiermappe.core.encode.options import About, Attachment
 from papiermappe.core.encode.pdf.font import Characters, font_of
 from papiermappe.core.encode.pdf.icc import srgb_profile
-from papiermappe.core.encode.pdf.metadata import About, tell
+from papiermappe.core.encode.pdf.metadata import tell
 from papiermappe.core.encode.pdf.text import FONT, text_content
 from papiermappe.core.geometry import POINTS_PER_MM
 from papiermappe.core.reading.page_text import PageText
@@ -38,7 +43,14 @@ class PdfPage(NamedTuple):
     """The name of what begins with it, for the bookmarks."""
 
 
-def write_pdf(pages: Iterable[PdfPage], out: BinaryIO, about: About, aside: Callable[[], BinaryIO] = BytesIO) -> int:
+def write_pdf(
+    pages: Iterable[PdfPage],
+    out: BinaryIO,
+    about: About,
+    aside: Callable[[], BinaryIO] = BytesIO,
+    attachments: Sequence[Attachment] = (),
+    password: str = "",
+) -> int:
     """Write a PDF of the pages in their order.
 
     Args:
@@ -46,6 +58,8 @@ def write_pdf(pages: Iterable[PdfPage], out: BinaryIO, about: About, aside: Call
         out: where the file goes.
         about: what it says about itself.
         aside: opens a place where a part waits, to be written and read.
+        attachments: files that it carries.
+        password: without which it does not open (AES-256, ISO 32000-2, 7.6); empty: it is not encrypted.
 
     Returns:
         The number of pages written.
@@ -63,10 +77,13 @@ def write_pdf(pages: Iterable[PdfPage], out: BinaryIO, about: About, aside: Call
             pdf.pages.extend(waiting.enter_context(pikepdf.open(place)).pages)
         if not pdf.pages:
             raise ValueError("a PDF needs at least one page")
-        tell(pdf, about)
+        tell(pdf, about, None if password else 3 if attachments else 2)
+        for attachment in attachments:
+            _attach(pdf, attachment, about.created)
         _show_as(pdf, bookmarks)
         _claim_colours(pdf)
-        pdf.save(out, linearize=True, deterministic_id=True, min_version="1.7")
+        sealed = pikepdf.Encryption(user=password, owner=password, R=6) if password else None
+        pdf.save(out, linearize=True, deterministic_id=sealed is None, min_version="1.7", encryption=sealed)
         return len(pdf.pages)
 
 
@@ -168,6 +185,22 @@ def _show_as(pdf: pikepdf.Pdf, bookmarks: list[tuple[str, int]]) -> None:
     if bookmarks:
         with pdf.open_outline() as outline:
             outline.root.extend(pikepdf.OutlineItem(name, page) for name, page in bookmarks)
+
+
+def _attach(pdf: pikepdf.Pdf, attachment: Attachment, created: datetime) -> None:
+    """Attach a file that says more of the document (ISO 19005-3, 6.8 and annex E)."""
+    stamp = pikepdf.models.metadata.encode_pdf_date(created.replace(microsecond=0))
+    spec = pikepdf.AttachedFileSpec(
+        pdf,
+        attachment.data,
+        description=attachment.description,
+        filename=attachment.name,
+        mime_type=attachment.media_type,
+        creation_date=stamp,
+        mod_date=stamp,
+        relationship=pikepdf.Name.Supplement,
+    )
+    pdf.attachments[attachment.name] = spec  # and names it among the associated files (ISO 19005-3, 6.8)
 
 
 def _claim_colours(pdf: pikepdf.Pdf) -> None:

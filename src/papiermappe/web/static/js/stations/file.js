@@ -1,21 +1,14 @@
 // The station File: the look and size of each level, the name, what to check, and the filing.
-import { Refused, get } from "../http.js";
+import { createExtras } from "../extras.js";
+import { LEVELS, createLook } from "../look.js";
 import { createNaming } from "../naming.js";
 import { createPlaces } from "../places.js";
 import { clock, length, listed, pages, sheets, size, t } from "../words.js";
 
-const ASK_EVERY_MS = 700;
-const NO_ESTIMATE = { bytes_a_page: {}, sample: "" };
-const KEPT_LEVEL = "papiermappe.level";
 const MOST_LETTERS = 120;
 
 /** @param {any} mappe @param {any} facts */
 export function file(mappe, facts) {
-  const levels = [
-    { level: "faithful", name: t("Faithful"), words: t("no visible difference") },
-    { level: "balanced", name: t("Balanced"), words: t("sharp text, smooth paper") },
-    { level: "lean", name: t("Lean"), words: t("as small as it stays legible") },
-  ];
   const formats = [
     { value: ".pdf", text: t("as PDF/A") },
     { value: ".tif", text: t("as TIFF") },
@@ -26,15 +19,14 @@ export function file(mappe, facts) {
     { value: ".txt", text: t("as plain text"), words: true },
     { value: ".xml", text: t("as text with positions (ALTO)"), words: true },
   ];
-  const modes = [{ value: "accurate", text: t("read accurately") }, { value: "fast", text: t("read fast") }];
+  const modes = [{ value: "accurate", text: t("accurately") }, { value: "fast", text: t("fast") }];
 
   return () => ({
     busy: false,
-    chosenLevel: localStorage.getItem(KEPT_LEVEL) ?? "balanced",
     /** @type {any} */
-    estimate: NO_ESTIMATE,
-    asking: 0,
-    requestedFor: "",
+    look: null,
+    /** @type {any} */
+    extras: null,
     languages: facts.reading.languages,
     mode: facts.reading.mode,
     chosenDivision: "one",
@@ -50,6 +42,8 @@ export function file(mappe, facts) {
     ranges: "",
 
     init() {
+      this.look = createLook(mappe, { isPdf: () => this.isPdf, count: () => this.countMeant });
+      this.extras = createExtras(() => this.format);
       this.places = createPlaces(mappe, facts.destinations, (destination) => this.takeForm(destination));
       const [first, ...others] = this.places.list.filter((/** @type {any} */ { id }) => this.places.chosen.includes(id));
       if (first && !others.length) this.takeForm(first);
@@ -57,54 +51,11 @@ export function file(mappe, facts) {
       this.$watch("naming.question", () => this.naming.ask());
       this.naming.askNow();
       this.$watch("ready", () => this.downloadReady());
-      mappe.on("pages", () => this.ask());
-      mappe.on("selection", () => this.ask());
-      this.ask();
+      mappe.on("pages", () => this.look.ask());
+      mappe.on("selection", () => this.look.ask());
+      this.look.ask();
     },
-    destroy() { clearTimeout(this.asking); },
-
-    // ---- look and size
-
-    get samplePage() { return mappe.target.find((/** @type {number} */ id) => mappe.order.includes(id)) ?? mappe.order[0] ?? null; },
-    get sampleKey() { return `${this.samplePage} ${mappe.order.map((/** @type {number} */ id) => mappe.page(id).picture).join(" ")}`; },
-    get sampleText() { return this.samplePage === null ? "" : t("– part of page {number}, as it would be filed", { number: mappe.numberOf(this.samplePage) }); },
-    get levels() {
-      return levels.map((level) => ({
-        ...level, chosen: level.level === this.chosenLevel,
-        picture: this.estimate.sample ? `/levels/${this.estimate.sample}/${level.level}.png` : "",
-        size: this.sizeText(this.estimate.bytes_a_page[level.level]),
-      }));
-    },
-    /** @param {number | undefined} each */
-    sizeText(each) {
-      if (!this.isPdf) return t("size told for PDF only");
-      if (this.samplePage === null) return t("no page yet");
-      if (!each) return t("calculating…");
-      if (this.countMeant === 1) return t("about {all}", { all: size(each) });
-      return this.countMeant === null ? t("about {each} a page", { each: size(each) }) : t("about {all}, {each} a page", { all: size(each * this.countMeant), each: size(each) });
-    },
-    get estimated() { return Boolean(this.estimate.sample) && "lean" in this.estimate.bytes_a_page; },
-    /** @param {string} level */
-    choose(level) { this.chosenLevel = level; localStorage.setItem(KEPT_LEVEL, level); },
-    async ask(round = 0) {
-      clearTimeout(this.asking);
-      const key = this.sampleKey;
-      const page = this.samplePage;
-      if (page === null) { this.estimate = NO_ESTIMATE; return; }
-      const address = `/mappen/${mappe.id}/levels/${page}`;
-      try {
-        const found = await get(address);
-        if (key !== this.sampleKey) return;
-        this.estimate = found;
-        if (round && !this.estimated && this.requestedFor !== key) { // not for pages that are only passed by
-          this.requestedFor = key;
-          await mappe.command(address);
-        }
-      } catch (error) {
-        if (error instanceof Refused && error.status === 404) return; // set aside elsewhere: the change asks for another
-      }
-      if (!this.estimated) this.asking = window.setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
-    },
+    destroy() { this.look.stopAsking(); },
 
     // ---- form
 
@@ -125,7 +76,7 @@ export function file(mappe, facts) {
     /** A destination that was chosen says how documents are made for it. @param {any} destination */
     takeForm({ form }) {
       if (form.format) this.chosenFormat = form.format;
-      if (form.level) this.chosenLevel = form.level;
+      if (form.level) this.look.level = form.level;
       if (form.languages !== undefined && form.languages !== null) this.languages = form.languages;
     },
     get placeRules() {
@@ -134,7 +85,7 @@ export function file(mappe, facts) {
       return [{ value: "", text: t("the default one"), chosen: now === null }, ...kept];
     },
     get placeFormats() { return this.places.formChoices("format", formats); },
-    get placeLevels() { return this.places.formChoices("level", levels.map(({ level, name }) => ({ value: level, text: name }))); },
+    get placeLevels() { return this.places.formChoices("level", LEVELS.map(({ level, name }) => ({ value: level, text: name }))); },
     get placeLanguages() { return this.places.formChoices("languages", this.readings); },
     // Formats that hold one page are offered where there is one, formats of text where it can be read.
     get formatsOffered() { return formats.filter((format) => (!format.onePage || this.countMeant === 1 || this.division === "page") && (!format.words || facts.languages.length)); },
@@ -188,7 +139,7 @@ export function file(mappe, facts) {
     /** What is to be filed, but for its name. */
     get command() {
       return {
-        destinations: this.places.chosen, level: this.chosenLevel, languages: this.languages.split("+").filter(Boolean), mode: this.mode, format: this.format,
+        destinations: this.places.chosen, level: this.look.level, languages: this.languages.split("+").filter(Boolean), mode: this.mode, format: this.format,
         which: this.which, chosen: this.which === "chosen" ? mappe.selectedIds : [], ranges: this.hasRanges ? this.ranges : "",
         division: this.division === "page" ? "every" : this.division, every: this.isEvery ? this.every : 1,
       };
@@ -264,8 +215,9 @@ export function file(mappe, facts) {
       this.busy = true;
       if (document.activeElement instanceof HTMLElement && document.activeElement.matches("input")) document.activeElement.blur();
       await mappe.settled();
-      const filed = await mappe.own("filings", { ...this.command, ...this.naming.wanted });
+      const filed = await mappe.own("filings", { ...this.command, ...this.naming.wanted, ...this.extras.wanted });
       if (filed !== undefined) {
+        this.extras.filed();
         this.naming.byHand = {};
         if (this.places.downloads) this.awaited = filed;
       }
