@@ -30,8 +30,9 @@ from papiermappe.core.encode.format import Format
 from papiermappe.core.operations import Move, SetAside
 from papiermappe.core.page_choice import RangeRefused, WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, destinations, filing, mappen
+from papiermappe.services import delivering, destinations, filed, filing, mappen
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.filed import Wanted
 from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
@@ -75,7 +76,7 @@ def test_a_document_of_all_pages_at_the_size_of_their_paper(store: Store, full: 
     assert sizes == [(210, 297)] * 3 + [(148, 210)]
     shown = made_document(store, made)
     assert (shown.file_name, shown.data) == (file.name, file.read_bytes())
-    (row,) = delivering.list_filed(ANNA, store)
+    (row,) = filed.list_filed(ANNA, store)
     assert (row.file_name, row.page_count, row.byte_size) == (file.name, 4, len(shown.data))
     assert [path.name for path in folder.iterdir()] == [file.name]
     make(store, made)  # done twice, it does no harm
@@ -218,6 +219,6 @@ def test_words_need_a_language(store: Store, full: int, leases: int) -> None:
 
 def test_finding_by_words_of_the_name(store: Store, full: int, leases: int) -> None:
     make(store, request(store, full, leases, NOW))
-    assert len(delivering.list_filed(ANNA, store, "meadow lease")) == 1
-    assert delivering.list_filed(ANNA, store, "meadow invoice") == []
-    assert delivering.list_filed(ANNA, store, "%") == []
+    assert len(filed.list_filed(ANNA, store, Wanted("meadow lease"))) == 1
+    assert filed.list_filed(ANNA, store, Wanted("meadow invoice")) == []
+    assert filed.list_filed(ANNA, store, Wanted("%")) == []

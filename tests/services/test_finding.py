@@ -18,6 +18,7 @@ from tests.helpers import (
 
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.services import destinations
+from papiermappe.services.filed import Wanted
 from papiermappe.services.finding import find_pages, keep_words
 from papiermappe.services.reading import Reading
 from papiermappe.store.database import Store
@@ -49,7 +50,7 @@ def say(store: Store, filing: int, *texts: str) -> None:
 
 @pytest.mark.parametrize("find", ["meadow", "MEADOWS", "leasing", "Pachtvertrag", '"upper meadow"', "zehn -twelve"])
 def test_words_are_found_by_their_stems_in_both_languages(store: Store, filed: int, find: str) -> None:
-    (found,) = find_pages(ANNA, store, find)
+    (found,) = find_pages(ANNA, store, Wanted(find))
     assert (found.page, found.destination) == (1, "Leases")
     assert found.file_name == "2026-11-24_lease-upper-meadow_0001.pdf"
 
@@ -58,12 +59,12 @@ def test_words_are_found_by_their_stems_in_both_languages(store: Store, filed: i
     "find", ["", "  ", "orchard", '"meadow upper"', "meadow -leased", "'; drop table document; --", "&|!"]
 )
 def test_what_is_not_said_is_not_found(store: Store, filed: int, find: str) -> None:
-    assert find_pages(ANNA, store, find) == []
+    assert find_pages(ANNA, store, Wanted(find)) == []
 
 
 def test_the_words_are_marked_in_their_line_and_nothing_else_is(store: Store, filed: int) -> None:
     say(store, filed, "", "Nothing of it here.", "Our meadows \x02 are leased & let.")
-    (found,) = find_pages(ANNA, store, "meadow")
+    (found,) = find_pages(ANNA, store, Wanted("meadow"))
     assert found.page == 3
     assert [part.text for part in found.line if part.marked] == ["meadows"]
     assert "".join(part.text for part in found.line) == "Our meadows are leased & let."
@@ -71,11 +72,11 @@ def test_the_words_are_marked_in_their_line_and_nothing_else_is(store: Store, fi
 
 def test_the_page_that_says_it_more_often_is_shown(store: Store, filed: int) -> None:
     say(store, filed, "A meadow.", "Meadow by meadow by meadow.", "A field.")
-    assert [found.page for found in find_pages(ANNA, store, "meadow")] == [2]
+    assert [found.page for found in find_pages(ANNA, store, Wanted("meadow"))] == [2]
 
 
 def test_made_twice_it_is_found_once(store: Store, filed: int) -> None:
     say(store, filed, "one")
     say(store, filed, "two")
-    assert find_pages(ANNA, store, "one") == []
-    assert len(find_pages(ANNA, store, "two")) == 1
+    assert find_pages(ANNA, store, Wanted("one")) == []
+    assert len(find_pages(ANNA, store, Wanted("two"))) == 1

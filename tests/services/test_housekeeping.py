@@ -10,7 +10,7 @@ from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, desk, do, made_docu
 from papiermappe.core.operations import MoveToMappe, Turn
 from papiermappe.core.order.landing import Again
 from papiermappe.devices.escl import Limits
-from papiermappe.services import delivering, destinations, housekeeping, mappen, moving, receiving, runs
+from papiermappe.services import destinations, filed, housekeeping, mappen, moving, receiving, runs
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check, tidy_up
 from papiermappe.services.mappen import MappeOrder
@@ -66,7 +66,7 @@ def test_after_thirty_days_pages_scans_and_pictures_go_and_documents_stay(
     assert count(store, Page, Capture, JournalEntry, Run) == [0, 0, 0, 0]
     assert blobs(store, "captures") == blobs(store, "pictures") == []
     assert made_document(store, made).data.startswith(b"%PDF-")
-    assert len(delivering.list_filed(ANNA, store)) == 1
+    assert len(filed.list_filed(ANNA, store)) == 1
     assert mappen.list_cleared(ANNA, store, LATER) == []
     assert check(store).problems == []
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +15,7 @@ from tests.helpers import (
     analyse_all,
     desk,
     do,
+    document_id,
     made_document,
     make,
     page_saying,
@@ -30,15 +31,20 @@ from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import Printed
 from papiermappe.core.reading.proposal import Proposal, Proposals
-from papiermappe.services import delivering, destinations, naming_rules
+from papiermappe.destinations.settings import FolderSettings
+from papiermappe.devices.escl import Limits
+from papiermappe.services import destinations, filed, naming_rules, runs, slips, tickets
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.finding import find_pages, keep_words
 from papiermappe.services.naming import ByHand, NameView, NameWanted, name_view
 from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import NOT_READ, Reading, record_printed
+from papiermappe.services.receiving import receive
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
 
 NOW = datetime(2026, 11, 24, 9, 14, tzinfo=UTC)
+TODAY = datetime.now().astimezone().date()
 SAYS = Printed(
     dates=(date(2026, 6, 18),),
     proposals=Proposals(
@@ -139,6 +145,114 @@ def test_what_a_sender_was_called_is_remembered(
     assert named(store, full, leases, by, by_hand=ByHand(sender="Somebody else")).names == ["somebody-else.pdf"]
 
 
+def test_a_ticket_names_what_it_scanned_unless_the_destination_has_a_rule(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer, leases: int, tmp_path: Path
+) -> None:
+    weigh = tickets.keep_ticket(ANNA, store, "Weigh tickets", QUICK_ONE_SIDE)
+    by_ticket = naming_rules.keep_rule(ANNA, store, "Ticket", rule({"kind": "ticket"}, {"kind": "who"}, COUNTER))
+    tickets.set_naming_rule(ANNA, store, weigh, by_ticket)
+    drawer.lay("lease")
+    receive(store, runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK_ONE_SIDE, kept_ticket=weigh), Limits())
+
+    def name(destination: int = leases) -> str:
+        asked = NameWanted(by_hand=ByHand(who="Mira Öz"))
+        return name_view(ANNA, store, mappe, destination, asked, PagesWanted(), NOT_READ, Format.PDF).names[0]
+
+    assert name() == "weigh-tickets_mira-oez_0001.pdf"
+    own = naming_rules.keep_rule(ANNA, store, "Own", rule({"kind": "text", "text": "own"}))
+    wanted = destinations.DestinationWanted(
+        name="Weigh", settings=FolderSettings(path=str(tmp_path)), naming_rule_id=own
+    )
+    assert name(destinations.add_destination(ANNA, store, wanted, None)) == "own.pdf"
+    naming_rules.remove_rule(ANNA, store, by_ticket)
+    assert name().endswith("_lease-upper-meadow_0001.pdf")
+    with pytest.raises(NotFound):
+        tickets.set_naming_rule(ANNA, store, weigh, by_ticket)
+    tickets.set_naming_rule(ANNA, store, weigh, None)
+    assert next(row for row in tickets.list_tickets(ANNA, store) if row.id == weigh).naming_rule_id is None
+
+
+def test_a_later_version_is_named_after_the_first_and_takes_no_number(
+    store: Store, full: int, leases: int, tmp_path: Path
+) -> None:
+    first = request(store, full, leases, NOW)
+    make(store, first)
+    second = request(store, full, leases, NOW, replaces=document_id(store, first))
+    make(store, second)
+    third = request(store, full, leases, NOW, replaces=document_id(store, second))
+    make(store, third)
+    stem = "2026-11-24_lease-upper-meadow_0001"
+    assert sorted(path.name for path in (tmp_path / "leases").iterdir()) == [
+        f"{stem}.pdf", f"{stem}_v2.pdf", f"{stem}_v3.pdf",
+    ]  # fmt: skip
+    assert named(store, full, leases).names[0].endswith("_0002.pdf")
+    listed = {row.file_name: row.is_replaced for row in filed.list_filed(ANNA, store)}
+    assert listed == {f"{stem}.pdf": True, f"{stem}_v2.pdf": True, f"{stem}_v3.pdf": False}
+    slip = slips.slip_of(ANNA, store, document_id(store, third))
+    assert slip.replaces is not None
+    assert slip.replaces.file_name == f"{stem}_v2.pdf"
+
+
+def test_a_document_has_one_later_version_and_one_document_is_that(store: Store, full: int, leases: int) -> None:
+    first = request(store, full, leases, NOW)
+    with pytest.raises(NotFound):
+        request(store, full, leases, NOW, replaces=document_id(store, first))  # it is not made yet
+    make(store, first)
+    old = document_id(store, first)
+    with pytest.raises(NotPossible, match="one_document_replaces"):
+        request(store, full, leases, NOW, replaces=old, pages=PagesWanted(division=Division.EVERY))
+    request(store, full, leases, NOW, replaces=old)
+    with pytest.raises(NotPossible, match="document_replaced"):
+        request(store, full, leases, NOW, replaces=old)
+
+
+def test_a_later_version_finds_its_name_taken_and_gets_the_next_one(
+    store: Store, full: int, leases: int, tmp_path: Path
+) -> None:
+    first = request(store, full, leases, NOW)
+    make(store, first)
+    (tmp_path / "leases" / "2026-11-24_lease-upper-meadow_0001_v2.pdf").write_text("somebody's own")
+    second = request(store, full, leases, NOW, replaces=document_id(store, first))
+    make(store, second)
+    assert made_document(store, second).file_name == "2026-11-24_lease-upper-meadow_0001_v3.pdf"
+
+
+@pytest.mark.parametrize(
+    ("wanted", "found"),
+    [
+        ({}, True),
+        ({"sender": "tamsin pack"}, True),
+        ({"sender": "Somebody else"}, False),
+        ({"sender": "%"}, False),
+        ({"since": date(2026, 6, 18), "until": date(2026, 6, 18)}, True),  # the day that it tells
+        ({"since": date(2026, 6, 19), "until": date(2026, 7, 1)}, False),
+        ({"since": TODAY, "until": TODAY}, True),  # the day of filing
+        ({"since": TODAY + timedelta(days=1)}, False),
+        ({"until": date(2026, 6, 17)}, False),
+    ],
+)
+def test_filed_documents_are_listed_and_found_by_sender_and_day(
+    store: Store,
+    full: int,
+    leases: int,
+    says: Callable[[int, Printed], None],
+    wanted: dict[str, Any],
+    found: bool,
+) -> None:
+    says(0, SAYS)
+    made = request(store, full, leases, NOW)
+    make(store, made)
+    with store.begin() as session:
+        keep_words(session, document_id(store, made), ["Packaging for pears"])
+    assert bool(filed.list_filed(ANNA, store, filed.Wanted(**wanted))) is found
+    assert bool(find_pages(ANNA, store, filed.Wanted("pears", **wanted))) is found
+    assert filed.thumbnail(ANNA, store, document_id(store, made))[:2] == b"\xff\xd8"
+    (row,) = filed.list_filed(ANNA, store)
+    assert (row.sender, row.dated, row.has_thumbnail) == ("Tamsin Vale Packaging Ltd", date(2026, 6, 18), True)
+    other = filed.Wanted("pears", destination_id=leases + 1)
+    assert (filed.list_filed(ANNA, store, other), find_pages(ANNA, store, other)) == ([], [])
+
+
 def test_asking_takes_no_number(store: Store, full: int, leases: int) -> None:
     told = [named(store, full, leases).names for _ in range(3)]
     assert told[0] == told[1] == told[2]
@@ -152,7 +266,7 @@ def test_folders_of_a_rule_are_made_at_the_destination(store: Store, full: int, 
     file = tmp_path / "leases" / "2026" / "lease-upper-meadow_0001.pdf"
     assert file.read_bytes() == made_document(store, made).data
     assert made_document(store, made).file_name == "lease-upper-meadow_0001.pdf"
-    assert [row.file_name for row in delivering.list_filed(ANNA, store)] == ["2026/lease-upper-meadow_0001.pdf"]
+    assert [row.file_name for row in filed.list_filed(ANNA, store)] == ["2026/lease-upper-meadow_0001.pdf"]
 
 
 def test_a_folder_that_leads_out_of_its_place_is_refused(store: Store, full: int, leases: int, tmp_path: Path) -> None:
@@ -220,7 +334,7 @@ def test_every_two_pages_become_a_document_of_their_own(store: Store, full: int,
     made = request(store, full, leases, NOW, pages=wanted)
     make(store, made)
     assert names(store, full) == ["2026-11-24_lease-upper-meadow_0001.pdf", "2026-11-24_lease-upper-meadow_0002.pdf"]
-    counts = [row.page_count for row in sorted(delivering.list_filed(ANNA, store), key=lambda row: row.file_name)]
+    counts = [row.page_count for row in sorted(filed.list_filed(ANNA, store), key=lambda row: row.file_name)]
     assert counts == [3, 1]
     files = {path.name: path.read_bytes() for path in (tmp_path / "leases").iterdir()}
     assert files == {made_document(store, made, at).file_name: made_document(store, made, at).data for at in (1, 2)}

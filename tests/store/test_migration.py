@@ -11,7 +11,7 @@ from papiermappe.core.operations import SetTone
 from papiermappe.core.treatment import Origin, Tone
 from papiermappe.devices.model import Abilities
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.services import delivering, devices, journal, tickets, undoing
+from papiermappe.services import devices, filed, journal, tickets, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
@@ -163,7 +163,7 @@ def test_filings_have_become_documents_with_deliveries(carried_over: Store) -> N
     assert failed.state == "failed"
     assert failed.message is not None
     assert WORDS.text(failed.message) == "The folder cannot be written to."
-    (row,) = delivering.list_filed(ANNA, carried_over)
+    (row,) = filed.list_filed(ANNA, carried_over)
     assert row.file_name == "2026-11-24_hail_0007.pdf"
     with psycopg.connect(carried_over.database_url) as connection:
         assert connection.execute("select place from delivery order by id").fetchall() == [

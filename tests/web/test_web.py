@@ -79,7 +79,7 @@ POSTS = [
     "/folders/1/remove", "/devices",
     "/devices/1/name", "/devices/1/default", "/devices/1/look", "/devices/1/remove", "/devices/1/take-back",
     "/tickets", "/tickets/1/settings", "/tickets/1/name", "/tickets/1/duplicate", "/tickets/1/default",
-    "/tickets/1/remove", "/tickets/1/take-back", "/mappen/1/pairing", "/mappen/1/pile",
+    "/tickets/1/naming-rule", "/tickets/1/remove", "/tickets/1/take-back", "/mappen/1/pairing", "/mappen/1/pile",
     "/mappen/1/send", "/mappen/1/join",
     "/mappen/1/cut-into-mappen", "/code-rules", "/code-rules/1/remove",
     "/routines", "/routines/1", "/routines/1/remove", "/routines/1/take-back", "/routine-files",

@@ -26,29 +26,16 @@ from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.errors import BlobMissing, SecretUnreadable
-from papiermappe.store.models import Delivery, DeliveryState, Destination, Document, Filing, Mappe
+from papiermappe.store.models import Delivery, DeliveryState, Document, Filing, Mappe
 from papiermappe.store.queue import JobKind, enqueue_later
 from papiermappe.store.secrets import SecretBox
 
 log = structlog.get_logger()
 
-MAX_LISTED = 200
 ZIP_CHUNK_BYTES = 1 << 20
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 30, 1800
 GIVEN_UP_AFTER = timedelta(days=4)
 """A destination may be away for a long weekend."""
-
-
-class FiledRow(NamedTuple):
-    """A filed document on the start page."""
-
-    document_id: int
-    mappe_id: int
-    file_name: str
-    destination: str
-    page_count: int
-    byte_size: int
-    delivered_at: datetime
 
 
 def deliver(
@@ -240,28 +227,3 @@ def _zipped(store: Store, documents: Sequence[Document]) -> Iterator[bytes]:
         file.seek(0)
         while chunk := file.read(ZIP_CHUNK_BYTES):
             yield chunk
-
-
-def list_filed(_: Caller, store: Store, find: str = "", limit: int = MAX_LISTED) -> list[FiledRow]:
-    """Return the delivered documents whose names hold all words of `find`, the newest first."""
-    query = (
-        select(
-            Document.id.label("document_id"),
-            Filing.mappe_id,
-            Delivery.file_name,
-            Destination.name.label("destination"),
-            Document.page_count,
-            Document.byte_size,
-            Delivery.delivered_at,
-        )
-        .join(Document, Document.id == Delivery.document_id)
-        .join(Filing, Filing.id == Document.filing_id)
-        .join(Destination, Destination.id == Delivery.destination_id)
-        .where(Delivery.state == DeliveryState.DELIVERED)
-        .order_by(Delivery.delivered_at.desc())
-        .limit(limit)
-    )
-    for word in find.split():
-        query = query.where(Delivery.file_name.icontains(word, autoescape=True))
-    with store.begin() as session:
-        return [FiledRow(**row) for row in session.execute(query).mappings()]

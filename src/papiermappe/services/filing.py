@@ -27,7 +27,9 @@ from papiermappe.services.naming import (
     facts_of,
     no_words,
     remember_sender,
+    replaceable,
     reserve_name,
+    reserve_version,
     rule_for,
     words_known,
 )
@@ -64,6 +66,8 @@ class FilingRequest(NamedTuple):
     options: DocumentOptions = DocumentOptions()
     password: SecretStr | None = None
     """Without it a PDF does not open."""
+    replaces: int | None = None
+    """The document that this is a later version of: it is named after it."""
 
 
 def request_filing(
@@ -88,9 +92,9 @@ def request_filing(
         The number of the filing.
 
     Raises:
-        NotFound: there is no such Mappe, destination or naming rule.
-        NotPossible: there is no page to file, or they do not fit into a file of that format, or it cannot have what
-            is asked for.
+        NotFound: there is no such Mappe, destination, naming rule, or document to replace.
+        NotPossible: there is no page to file, several documents would replace one, they do not fit into a file of that
+            format, or it cannot have what is asked for.
         RangeRefused: the ranges of pages make no sense.
     """
     typed = wanted.password.get_secret_value() if wanted.password else ""
@@ -112,9 +116,12 @@ def _request(
     destinations = list(dict.fromkeys(wanted.destinations))
     for destination_id in destinations:
         destination_in_use(session, destination_id)
-    rule = rule_for(session, destinations[0], wanted.name)
-    words = words if rule.rule.needs_words else no_words
     documents = planned_documents(session, mappe_id, wanted.pages)
+    rule = rule_for(session, destinations[0], documents[0].pages[0], wanted.name)
+    words = words if rule.rule.needs_words else no_words
+    replaced = replaceable(session, wanted.replaces) if wanted.replaces else None
+    if replaced and len(documents) > 1:
+        raise NotPossible("one_document_replaces")
     longest = max(len(document.pages) for document in documents)
     if wanted.format.has_one_page and longest > 1:
         raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=longest)
@@ -147,12 +154,16 @@ def _request(
     first_page = 0
     for number, planned in enumerate(documents, 1):
         subject = planned.name or mappe.subject
-        by_hand = wanted.name.by_hand if len(documents) == 1 else ByHand()
-        texts = texts_of(rule.rule, facts_of(session, planned.pages[0], subject, by_hand, now.date(), words))
+        by_hand = wanted.name.by_hand if len(documents) == 1 else ByHand(who=wanted.name.by_hand.who)
+        facts = facts_of(session, planned.pages[0], subject, by_hand, now.date(), words)
+        texts = texts_of(rule.rule, facts)
         document = Document(
             filing_id=filing.id,
             number=number,
             title=subject,
+            sender=facts.sender,
+            dated=facts.printed,
+            replaces_id=wanted.replaces,
             first_page=first_page,
             page_count=len(planned.pages),
             name_texts=list(texts),
@@ -169,11 +180,25 @@ def _request(
 def _send_to(session: Session, document: Document, destinations: Sequence[int], rule: RuleInUse, today: date) -> None:
     """Reserve the name of a document at its destinations."""
     kind = session.get_one(Filing, document.filing_id).format
-    name = reserve_name(session, destinations, rule, document.name_texts, kind, today)
+    name = _name_for(session, destinations, rule, document, kind, today)
     document.file_name = name.rpartition("/")[2]
     session.flush()
     session.add_all(_delivery(document, destination_id, name) for destination_id in destinations)
     session.flush()
+
+
+def _name_for(
+    session: Session,
+    destinations: Sequence[int],
+    rule: RuleInUse,
+    document: Document,
+    kind: Format,
+    today: date,
+) -> str:
+    """Take a name for a document: after the one that it replaces, or else by the rule."""
+    if document.replaces_id is not None:
+        return reserve_version(session, destinations, session.get_one(Document, document.replaces_id), kind)
+    return reserve_name(session, destinations, rule, document.name_texts, kind, today)
 
 
 def _delivery(document: Document, destination_id: int, name: str) -> Delivery:
@@ -202,7 +227,7 @@ def take_next_name(session: Session, filing: Filing, delivery: Delivery) -> None
     document = session.get_one(Document, delivery.document_id)
     rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
     today = filing.requested_at.astimezone().date()
-    name = reserve_name(session, [delivery.destination_id], rule, document.name_texts, filing.format, today)
+    name = _name_for(session, [delivery.destination_id], rule, document, filing.format, today)
     delivery.file_name, document.file_name = name, name.rpartition("/")[2]
 
 
@@ -267,7 +292,7 @@ def send_on(caller: Caller, session: Session, filing_id: int, destination_id: in
     rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
     today = now.astimezone().date()
     for document in filing.documents:
-        name = reserve_name(session, [destination_id], rule, document.name_texts, filing.format, today)
+        name = _name_for(session, [destination_id], rule, document, filing.format, today)
         delivery = _delivery(document, destination_id, name)
         session.add(delivery)
         session.flush()

@@ -33,6 +33,8 @@ class DocumentView(BaseModel):
     file_name: str
     byte_size: int | None
     """None before it is made."""
+    replaces: int | None
+    """The document that it is a later version of."""
 
 
 class FilingView(BaseModel):
@@ -61,7 +63,12 @@ def filing_view(filing: Filing) -> FilingView:
     return FilingView(
         id=filing.id,
         documents=[
-            DocumentView(id=document.id, file_name=document.file_name, byte_size=document.byte_size)
+            DocumentView(
+                id=document.id,
+                file_name=document.file_name,
+                byte_size=document.byte_size,
+                replaces=document.replaces_id,
+            )
             for document in documents[:DOCUMENTS_SHOWN]
         ],
         document_count=len(documents),

@@ -3,14 +3,16 @@
 import re
 from collections.abc import Sequence
 from datetime import datetime
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from sqlalchemy import delete, text
+from sqlalchemy import Select, and_, delete, func, select, text, true
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from papiermappe.services.caller import Caller
+from papiermappe.services.filed import Wanted, narrowed
 from papiermappe.store.database import Store
-from papiermappe.store.models import DocumentPage
+from papiermappe.store.models import Delivery, DeliveryState, Destination, Document, DocumentPage, Filing
 
 MAX_LETTERS = 200_000
 """Of a page: PostgreSQL holds up to 1 MB of words for one."""
@@ -42,29 +44,6 @@ class FoundPage(NamedTuple):
     line: tuple[TextPart, ...]
 
 
-_FIND = text("""
-    with wanted as (
-        select websearch_to_tsquery('simple', :find) || websearch_to_tsquery('english', :find)
-            || websearch_to_tsquery('german', :find) as query
-    ), saying as (
-        select document_id, page, words from document_page, wanted where words @@ query limit :ranked
-    ), best as (
-        select distinct on (document_id) document_id, page, ts_rank(words, query) as rank
-        from saying, wanted order by document_id, rank desc, page
-    )
-    select document.id as document_id, filing.mappe_id, delivery.file_name, destination.name as destination,
-        delivery.delivered_at, best.page, document_page.text
-    from best
-    join document_page using (document_id, page)
-    join document on document.id = best.document_id
-    join filing on filing.id = document.filing_id
-    join lateral (
-        select * from delivery where delivery.document_id = document.id and state = 'delivered' order by id limit 1
-    ) delivery on true
-    join destination on destination.id = delivery.destination_id
-    order by best.rank desc, delivery.delivered_at desc limit :most
-""")
-
 _MARKED = text("""
     select ts_headline(cast(:language as regconfig), :text, websearch_to_tsquery(cast(:language as regconfig), :find),
         'MaxWords=22, MinWords=10, ShortWord=2, StartSel=' || chr(2) || ', StopSel=' || chr(3))
@@ -79,18 +58,18 @@ def keep_words(session: Session, document_id: int, texts: Sequence[str]) -> None
             session.add(DocumentPage(document_id=document_id, page=page, text=kept))
 
 
-def find_pages(_: Caller, store: Store, find: str, most: int = MAX_FOUND) -> list[FoundPage]:
+def find_pages(_: Caller, store: Store, wanted: Wanted, most: int = MAX_FOUND) -> list[FoundPage]:
     """Return the delivered documents that say what is looked for, each with the page that says it best.
 
     Args:
         store: rows.
-        find: words, as people type them; those in quotation marks stand one behind the other, `-` leaves a word out.
+        wanted: its words are as people type them; those in quotation marks stand one behind the other, `-` leaves a
+            word out.
         most: documents.
     """
-    if not find.strip():
+    if not wanted.find.strip():
         return []
     with store.begin() as session:
-        rows = session.execute(_FIND, {"find": find, "ranked": RANKED_PAGES, "most": most}).all()
         return [
             FoundPage(
                 document_id=row.document_id,
@@ -99,10 +78,45 @@ def find_pages(_: Caller, store: Store, find: str, most: int = MAX_FOUND) -> lis
                 destination=row.destination,
                 delivered_at=row.delivered_at,
                 page=row.page,
-                line=_line(session, row.text, find),
+                line=_line(session, row.text, wanted.find),
             )
-            for row in rows
+            for row in session.execute(_ranked(wanted).limit(most))
         ]
+
+
+def _ranked(wanted: Wanted) -> Select[Any]:
+    """Return a query of the documents that say something, each with its best page, the best ones first."""
+    asked = [func.websearch_to_tsquery(stems, wanted.find) for stems in LANGUAGES]
+    query = asked[0].op("||")(asked[1]).op("||")(asked[2])
+    pages = select(DocumentPage.document_id, DocumentPage.page, DocumentPage.words)
+    pages = pages.where(DocumentPage.words.op("@@")(query))
+    if wanted.is_narrow:
+        meant = select(Delivery.document_id).join(Document, Document.id == Delivery.document_id)
+        meant = narrowed(meant.where(Delivery.state == DeliveryState.DELIVERED), wanted)
+        pages = pages.where(DocumentPage.document_id.in_(meant))
+    saying = pages.limit(RANKED_PAGES).cte("saying")
+    rank = func.ts_rank(saying.c.words, query).label("rank")
+    of_document = select(saying.c.document_id, saying.c.page, rank).ext(distinct_on(saying.c.document_id))
+    best = of_document.order_by(saying.c.document_id, rank.desc(), saying.c.page).cte("best")
+    there = select(Delivery).where(Delivery.document_id == Document.id, Delivery.state == DeliveryState.DELIVERED)
+    first = there.order_by(Delivery.id).limit(1).lateral("delivery")
+    return (
+        select(
+            Document.id.label("document_id"),
+            Filing.mappe_id,
+            first.c.file_name,
+            Destination.name.label("destination"),
+            first.c.delivered_at,
+            best.c.page,
+            DocumentPage.text,
+        )
+        .join(best, best.c.document_id == Document.id)
+        .join(DocumentPage, and_(DocumentPage.document_id == best.c.document_id, DocumentPage.page == best.c.page))
+        .join(Filing, Filing.id == Document.filing_id)
+        .join(first, true())
+        .join(Destination, Destination.id == first.c.destination_id)
+        .order_by(best.c.rank.desc(), first.c.delivered_at.desc())
+    )
 
 
 def _line(session: Session, said: str, find: str) -> tuple[TextPart, ...]:

@@ -17,10 +17,11 @@ from sqlalchemy.orm import Session
 from papiermappe.compute import Compute
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.encode.formats import FilePage, write_file
+from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import About, Attachment, DocumentOptions, FileForm, SlipPlace
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.pages import PageForm, PageSource
+from papiermappe.core.pages import PageForm, PageSource, page_jpeg
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.core.treatment import Treatment
@@ -35,7 +36,7 @@ from papiermappe.services.changes import filing_changed
 from papiermappe.services.errors import Stopped
 from papiermappe.services.filing import locked_filing
 from papiermappe.services.finding import keep_words
-from papiermappe.services.pictures import captured_picture
+from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.reading import Reader, Reading
 from papiermappe.services.slips import slip_file, slip_without_deliveries
 from papiermappe.services.transaction import transaction
@@ -133,13 +134,14 @@ class _Supply:
         return PageSource(captured, Treatment.model_validate(item["treatment"]), _colour(item))
 
     def known_text(self, item: dict[str, Any]) -> PageText | None:
-        picture, treatment = self._picture(item), Treatment.model_validate(item["treatment"])
+        picture, treatment = self.picture(item), Treatment.model_validate(item["treatment"])
         return self._reader.known(picture) or self._reader.brought(item["capture"], treatment, picture)
 
     def read(self, item: dict[str, Any], page: Readable) -> PageText | Message:
-        return self._reader.read(item["capture"], self._picture(item), page)
+        return self._reader.read(item["capture"], self.picture(item), page)
 
-    def _picture(self, item: dict[str, Any]) -> str:
+    def picture(self, item: dict[str, Any]) -> str:
+        """Return the name of a page's picture."""
         return Treatment.model_validate(item["treatment"]).picture_key(self._capture(item).sha256)
 
     def _capture(self, item: dict[str, Any]) -> Capture:
@@ -182,8 +184,9 @@ class _Making:
                 stop_if(self._stop_wanted)
                 sha256 = _sha256_of(made.file)
                 self._store.blobs.keep_file(Blobs.document_key(sha256), made.file)
+            thumbnail = self._thumbnail(document)
             texts = [page.page.text.text if page.page.text else "" for page in made.pages]
-            file = _MadeFile(sha256, made.byte_size, _summary(made.pages), texts)
+            file = _MadeFile(sha256, made.byte_size, _summary(made.pages), texts, thumbnail)
             _record_document(MACHINE, self._store, document.id, file)
 
     def _as_wanted(self, document: Document, coming: Iterator[MadePage[Any]], files: ExitStack) -> "_WrittenFile":
@@ -232,6 +235,15 @@ class _Making:
             attached = (slip_file(slip_without_deliveries(self._store, document.id), self._tools.words),)
         password = self._tools.secrets.open(filing.password) if filing.password and self._tools.secrets else ""
         return FileForm(filing.format, filing.level, about, options.tiff, attached, password)
+
+    def _thumbnail(self, document: Document) -> bytes:
+        """Return its first page as it is shown in the lanes, which has mostly been made by then."""
+        item, size = self._filing.pages["pages"][document.first_page], PictureSize.LANE
+        known = self._store.blobs.cached(Blobs.picture_key(self._supply.picture(item), size))
+        if known is not None:
+            return known
+        source = self._supply.source(item)
+        return self._tools.compute(page_jpeg, source.capture, source.treatment, size.width_px, THUMBNAIL_QUALITY)
 
     def _note(self, pages_done: int) -> None:
         if time.monotonic() - self._noted_s > PROGRESS_EVERY_S:
@@ -289,6 +301,7 @@ class _MadeFile(NamedTuple):
     made: dict[str, Any]
     texts: Sequence[str]
     """What its pages say; empty for those that were not read."""
+    thumbnail: bytes
 
 
 @transaction
@@ -299,6 +312,7 @@ def _record_document(caller: Caller, session: Session, document_id: int, file: _
     if filing.state is not FilingState.MAKING or document.sha256 is not None:
         return
     document.sha256, document.byte_size, document.made = file.sha256, file.byte_size, file.made
+    document.thumbnail = file.thumbnail
     keep_words(session, document.id, file.texts)
     for delivery in document.deliveries:
         enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)

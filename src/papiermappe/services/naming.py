@@ -1,7 +1,8 @@
 """What the documents of a Mappe are called."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from datetime import date, datetime
+from itertools import count
 from typing import Annotated, NamedTuple
 
 from pydantic import BaseModel, Field
@@ -18,12 +19,14 @@ from papiermappe.core.reading.name_facts import name_facts, placed_words, spelle
 from papiermappe.core.reading.proposal import Proposal
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.destinations import destination_in_use
+from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.naming_rules import RuleInUse, next_count, rule_in_use, take_count
 from papiermappe.services.pages import picture_name, printed_on_page
 from papiermappe.services.planning import PagesWanted, planned_documents
 from papiermappe.services.reading import Reader, Reading
 from papiermappe.store.database import Store
-from papiermappe.store.models import Delivery, Destination, KnownSender, Mappe, Page, Run
+from papiermappe.store.models import Capture, Delivery, Destination, Document, KnownSender, Mappe, Page, Run, Ticket
+from papiermappe.store.models import NamingRule as NamingRuleRow
 
 MOST_SHOWN = 3
 
@@ -40,6 +43,8 @@ class ByHand(BaseModel):
     sender: Typed | None = None
     number: Typed | None = None
     kind: Typed | None = None
+    who: Typed = ""
+    """Who files it, as they call themselves."""
 
 
 class NameWanted(NamedTuple):
@@ -75,39 +80,55 @@ def name_view(
     pages: PagesWanted,
     reading: Reading,
     kind: Format,
+    replaces: int | None = None,
 ) -> NameView:
     """Return what documents would be called if they were filed now.
 
     Raises:
-        NotFound: there is no such Mappe, destination or rule.
-        NotPossible: there is no page to file.
+        NotFound: there is no such Mappe, destination, rule, or document to replace.
+        NotPossible: there is no page to file, or the document to replace has a later version.
         RangeRefused: the ranges of pages make no sense.
     """
     with store.begin() as session:
         mappe = visible_mappe(caller, session, mappe_id)
-        rule_id, rule = rule_for(session, destination_id, wanted)
-        words = words_known(store, reading) if rule.needs_words else no_words
         documents = planned_documents(session, mappe_id, pages)
-        by_hand = wanted.by_hand if len(documents) == 1 else ByHand()
+        rule_id, rule = rule_for(session, destination_id, documents[0].pages[0], wanted)
+        words = words_known(store, reading) if rule.needs_words else no_words
+        by_hand = wanted.by_hand if len(documents) == 1 else ByHand(who=wanted.by_hand.who)
         today = datetime.now().astimezone().date()
         shown = [
             texts_of(rule, facts_of(session, document.pages[0], document.name or mappe.subject, by_hand, today, words))
             for document in documents[:MOST_SHOWN]
         ]
         names = _next_names(session, rule_id, rule, shown, today)
+        version = next(_version_names(session, replaceable(session, replaces), kind)) if replaces else None
     return NameView(
         rule_id=rule_id,
         rule=rule,
         texts=list(names[0].parts),
-        names=[name.path + kind for name in names],
+        names=[version] if version else [name.path + kind for name in names],
         documents=len(documents),
     )
 
 
-def rule_for(session: Session, destination_id: int, wanted: NameWanted) -> RuleInUse:
-    """Return the rule that names what goes to a destination, unless a person has chosen another. Raises NotFound."""
+def rule_for(session: Session, destination_id: int, first_page: int, wanted: NameWanted) -> RuleInUse:
+    """Return the rule that names a document.
+
+    It is the one that a person has chosen, or else that of the destination, or else that of the ticket that its first
+    page was scanned by, or else the default one.
+
+    Raises:
+        NotFound: there is no such destination or rule.
+    """
     destination = destination_in_use(session, destination_id)
-    return rule_in_use(session, wanted.rule_id or destination.naming_rule_id, wanted.changed)
+    chosen = wanted.rule_id or destination.naming_rule_id or _rule_of_ticket(session, first_page)
+    return rule_in_use(session, chosen, wanted.changed)
+
+
+def _rule_of_ticket(session: Session, page_id: int) -> int | None:
+    of_page = select(Ticket.naming_rule_id).join(Run, Run.ticket_id == Ticket.id).join(Capture).join(Page)
+    of_rule = of_page.join(NamingRuleRow, NamingRuleRow.id == Ticket.naming_rule_id)
+    return session.scalar(of_rule.where(Page.id == page_id, NamingRuleRow.removed_at.is_(None)))
 
 
 def next_name(session: Session, mappe: Mappe) -> str:
@@ -140,7 +161,7 @@ def facts_of(
     """
     page = session.get(Page, first_page) if first_page is not None else None
     if page is None:
-        return NameFacts(today, subject=subject)
+        return NameFacts(today, subject=subject, who=one_line(by_hand.who))
     printed = printed_on_page(page)
     said = printed.proposals if printed else None
     run = session.get_one(Run, page.capture.run_id)
@@ -152,6 +173,8 @@ def facts_of(
         number=found.number if by_hand.number is None else one_line(by_hand.number),
         kind=found.kind if by_hand.kind is None else spelled_kind(one_line(by_hand.kind)),
         device=run.device.name if run.device else "",
+        ticket=run.kept_ticket.name if run.kept_ticket else "",
+        who=one_line(by_hand.who),
     )
 
 
@@ -209,9 +232,49 @@ def reserve_name(
     counted = _counted(rule.rule, texts, today)
     while True:
         name = _numbered(rule.rule, texts, take_count(session, rule.id, counted)).path + kind
-        taken = select(Delivery.id).where(Delivery.destination_id.in_(destinations), Delivery.file_name == name)
-        if session.scalar(taken.limit(1)) is None:
+        if not _is_taken(session, destinations, name):
             return name
+
+
+def replaceable(session: Session, document_id: int) -> Document:
+    """Return a document of which a later version can be made.
+
+    Raises:
+        NotFound: there is no such document, or it is not made.
+        NotPossible: it has a later version already.
+    """
+    document = session.get(Document, document_id, with_for_update={"key_share": True})
+    if document is None or document.sha256 is None:
+        raise NotFound("document_gone")
+    if session.scalar(select(Document.id).where(Document.replaces_id == document_id)) is not None:
+        raise NotPossible("document_replaced", file=document.file_name)
+    return document
+
+
+def reserve_version(session: Session, destinations: Sequence[int], replaced: Document, kind: Format) -> str:
+    """Take a name for a later version of a document, free at all destinations, as `reserve_name` does."""
+    locked = select(Destination.id).where(Destination.id.in_(destinations)).order_by(Destination.id)
+    session.execute(locked.with_for_update(key_share=True))
+    for name in _version_names(session, replaced, kind):
+        if not _is_taken(session, destinations, name):
+            return name
+    raise AssertionError("names of versions have no end")
+
+
+def _version_names(session: Session, replaced: Document, kind: Format) -> Iterator[str]:
+    """Yield names after the first version's, with its folders: `_v2` behind it, or more."""
+    number, first = 2, replaced
+    while first.replaces_id is not None:
+        number, first = number + 1, session.get_one(Document, first.replaces_id)
+    there = select(Delivery.file_name).where(Delivery.document_id == first.id).order_by(Delivery.id).limit(1)
+    stem = (session.scalar(there) or first.file_name).rpartition(".")[0]
+    for version in count(number):
+        yield f"{stem}_v{version}{kind}"
+
+
+def _is_taken(session: Session, destinations: Sequence[int], name: str) -> bool:
+    taken = select(Delivery.id).where(Delivery.destination_id.in_(destinations), Delivery.file_name == name)
+    return session.scalar(taken.limit(1)) is not None
 
 
 def _counted(rule: NamingRule, texts: Sequence[str], today: date) -> str:

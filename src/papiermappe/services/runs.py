@@ -24,7 +24,7 @@ from papiermappe.services.live_runs import compare_when_all_are_in
 from papiermappe.services.pages import page_states
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Mappe, Page, Run, RunOrigin, RunState
+from papiermappe.store.models import Capture, Mappe, Page, Run, RunOrigin, RunState, Ticket
 from papiermappe.store.queue import JobKind, enqueue
 
 
@@ -64,6 +64,7 @@ def start_run(
     expected_sheets: int | None = None,
     landing: Landing | None = None,
     areas: Sequence[Zone] = (),
+    kept_ticket: int | None = None,
 ) -> int:
     """Begin a run; a worker receives the pages.
 
@@ -75,6 +76,7 @@ def start_run(
         ticket: its settings.
         expected_sheets: how many the person has counted; a glass loop ends by itself when they are in.
         landing: where its pages go; None: to the Mappe's end.
+        kept_ticket: the ticket under a name that was chosen, though it may be changed for this once.
         areas: of the glass, that become a page each, one after the other; none: where the paper lies.
 
     Raises:
@@ -93,6 +95,7 @@ def start_run(
         device_id=device_id,
         author=caller.author,
         ticket=ticket.model_dump(mode="json"),
+        ticket_id=_ticket_there(session, kept_ticket),
         expected_sheets=expected_sheets,
         areas=[area.model_dump(mode="json") for area in areas] or None,
         landing=landing.model_dump(mode="json") if landing else None,
@@ -115,9 +118,15 @@ def start_backs(
         device_id=device_id,
         author=caller.author,
         ticket=ticket.model_dump(mode="json"),
+        ticket_id=fronts.ticket_id,
         landing=backs_of(session, fronts, order).model_dump(mode="json"),
     )
     return _begin(session, mappe, run)
+
+
+def _ticket_there(session: Session, ticket_id: int | None) -> int | None:
+    """Return a ticket; None where there is none, or none any more: its settings go without its name."""
+    return None if ticket_id is None or session.get(Ticket, ticket_id) is None else ticket_id
 
 
 def _begin(session: Session, mappe: Mappe, run: Run) -> int:
@@ -166,6 +175,7 @@ def continue_run(caller: Caller, session: Session, run_id: int) -> int:
         device_id=broken.device_id,
         author=caller.author,
         ticket=broken.ticket,
+        ticket_id=broken.ticket_id,
         first_sheet=so_far.next,
         expected_sheets=to_come if to_come > 0 else None,
         landing=broken.landing,

@@ -60,6 +60,13 @@ class SlipDelivery(BaseModel):
     delivered_at: datetime
 
 
+class SlipVersion(BaseModel):
+    """An earlier version of a document."""
+
+    file_name: str
+    sha256: str | None
+
+
 class Slip(BaseModel):
     """The record that goes with a document."""
 
@@ -73,6 +80,8 @@ class Slip(BaseModel):
     languages: str
     requested_at: datetime
     requested_by: str
+    replaces: SlipVersion | None = None
+    """The version before it."""
     pages: list[SlipPage]
     history: list[HistoryLine]
     deliveries: list[SlipDelivery]
@@ -146,6 +155,7 @@ def _slip(session: Session, document: Document) -> Slip:
         raise NotFound("slip_not_kept")
     record = SlipRecord.model_validate(filing.slip)
     end = document.first_page + document.page_count
+    earlier = session.get_one(Document, document.replaces_id) if document.replaces_id else None
     return Slip(
         file_name=document.file_name,
         title=document.title,
@@ -156,6 +166,7 @@ def _slip(session: Session, document: Document) -> Slip:
         languages=filing.languages,
         requested_at=filing.requested_at,
         requested_by=record.requested_by,
+        replaces=SlipVersion(file_name=earlier.file_name, sha256=earlier.sha256) if earlier else None,
         pages=record.pages[document.first_page : end],
         history=record.history,
         deliveries=[],

@@ -10,6 +10,7 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.kept_names import KeptNames
+from papiermappe.services.naming_rules import rule_in_use
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store, notify_intake
 from papiermappe.store.models import Ticket
@@ -24,6 +25,8 @@ class KeptTicket(NamedTuple):
     name: str
     settings: TicketSettings
     is_default: bool
+    naming_rule_id: int | None
+    """By which documents that it scans are named; None: by that of their destination, or by the default one."""
 
 
 def list_tickets(_: Caller, store: Store) -> list[KeptTicket]:
@@ -31,7 +34,10 @@ def list_tickets(_: Caller, store: Store) -> list[KeptTicket]:
     with store.begin() as session:
         there = select(Ticket).where(Ticket.removed_at.is_(None)).order_by(Ticket.is_default.desc(), Ticket.id)
         rows = session.scalars(there).all()
-    return [KeptTicket(row.id, row.name, TicketSettings.model_validate(row.settings), row.is_default) for row in rows]
+    return [
+        KeptTicket(row.id, row.name, TicketSettings.model_validate(row.settings), row.is_default, row.naming_rule_id)
+        for row in rows
+    ]
 
 
 @transaction
@@ -72,6 +78,15 @@ def make_default(_: Caller, session: Session, ticket_id: int) -> None:
     session.execute(update(Ticket).where(Ticket.is_default).values(is_default=False))
     session.flush()
     ticket.is_default = True
+    notify_intake(session)
+
+
+@transaction
+def set_naming_rule(_: Caller, session: Session, ticket_id: int, rule_id: int | None) -> None:
+    """Have documents that a ticket scans named by a rule, or by none of its own. Raises NotFound."""
+    if rule_id is not None:
+        rule_in_use(session, rule_id)
+    _locked_ticket(session, ticket_id).naming_rule_id = rule_id
     notify_intake(session)
 
 

@@ -4,7 +4,7 @@ One sequence, `change_seq`, numbers everything that windows are told of: journal
 filings and Mappen. It is read while the Mappe's row is locked, so the numbers of one Mappe are committed in order.
 """
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -211,6 +211,8 @@ class Ticket(Base):
     """Whether it is chosen where a person has not chosen any yet."""
     removed_at: Mapped[datetime | None]
     """When a person has removed it; it can be taken back."""
+    naming_rule_id: Mapped[int | None] = mapped_column(ForeignKey("naming_rule.id"))
+    """By which documents that it scans are named, unless their destination has a rule; None: by that or the default."""
 
 
 class Routine(Base):
@@ -313,6 +315,8 @@ class Run(Base):
     origin: Mapped[RunOrigin] = mapped_column(_codes(RunOrigin, "origin"))
     device_id: Mapped[int | None] = mapped_column(ForeignKey("device.id"), index=True)
     ticket: Mapped[Json | None]
+    ticket_id: Mapped[int | None] = mapped_column(ForeignKey("ticket.id"))
+    """The ticket that was chosen, perhaps changed for this once."""
     expected_sheets: Mapped[int | None]
     """How many sheets the person counted."""
     first_sheet: Mapped[int] = mapped_column(server_default="1")
@@ -342,6 +346,7 @@ class Run(Base):
     ended_at: Mapped[datetime | None]
     change: Mapped[int] = mapped_column(BigInt, server_default="0")
     device: Mapped[Device | None] = relationship(lazy="joined")
+    kept_ticket: Mapped[Ticket | None] = relationship(viewonly=True)
     captures: Mapped[list["Capture"]] = relationship(order_by="Capture.id", viewonly=True)
 
 
@@ -555,6 +560,14 @@ class Document(Base):
     name_texts: Mapped[list[str]] = mapped_column(JSONB())
     """What each part of the naming rule gave."""
     file_name: Mapped[str]
+    sender: Mapped[str] = mapped_column(server_default="")
+    """Who has sent it, as its first page says or a person has said; empty where that is not known."""
+    dated: Mapped[date | None]
+    """The day that it tells."""
+    replaces_id: Mapped[int | None] = mapped_column(ForeignKey("document.id"), unique=True)
+    """The document that it is a later version of."""
+    thumbnail: Mapped[bytes | None] = mapped_column(deferred=True)
+    """Of its first page, JPEG; None before it is made."""
     sha256: Mapped[str | None] = mapped_column(index=True)
     """None before it is made."""
     byte_size: Mapped[int | None] = mapped_column(BigInt)

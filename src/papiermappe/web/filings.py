@@ -16,7 +16,7 @@ from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, filing, levels, naming, slips
+from papiermappe.services import delivering, filed, filing, levels, naming, slips
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.naming import ByHand, NameView, NameWanted
 from papiermappe.services.planning import PagesWanted
@@ -46,6 +46,12 @@ class PngResponse(Response):
     media_type = "image/png"
 
 
+class JpegResponse(Response):
+    """A photograph."""
+
+    media_type = "image/jpeg"
+
+
 class FileMappe(BaseModel):
     """Where documents go, and how."""
 
@@ -67,6 +73,8 @@ class FileMappe(BaseModel):
     """The rule as it is changed for this once."""
     by_hand: ByHand = ByHand()
     options: DocumentOptions = DocumentOptions()
+    replaces: Annotated[int, Field(ge=1, le=MAX_ID)] | None = None
+    """The document that this is a later version of."""
     password: Annotated[SecretStr, Field(max_length=127)] | None = None
     """Without it a PDF does not open (ISO 32000-2, 7.6.4.3.3: no more than 127 bytes count)."""
 
@@ -104,6 +112,7 @@ def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
         command.pages,
         command.options,
         command.password,
+        command.replaces,
     )
     return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone(), ctx.secrets)
 
@@ -120,6 +129,7 @@ def name(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> NameView:
         command.pages,
         command.reading,
         command.format,
+        command.replaces,
     )
 
 
@@ -175,6 +185,12 @@ def all_documents(ctx: Ctx, caller: Asks, filing_id: Id) -> Response:
     return StreamingResponse(zipped.chunks, media_type="application/zip", headers=headers)
 
 
+@router.get("/documents/{document_id}/first-page.jpg", response_class=JpegResponse)
+def first_page(ctx: Ctx, caller: Asks, document_id: Id) -> Response:
+    """Send a small picture of the first page of a document."""
+    return JpegResponse(filed.thumbnail(caller, ctx.store, document_id), headers=FOR_EVER)
+
+
 @router.get("/documents/{document_id}/slip", include_in_schema=False)
 def slip_page(request: Request, ctx: Ctx, caller: Asks, document_id: Id) -> Response:
     """Show the slip of a document."""
@@ -193,9 +209,9 @@ def slip_file(ctx: Ctx, caller: Asks, document_id: Id) -> Response:
 @router.get("/documents/{document_id}/{how}", response_class=Response, responses=DOCUMENT)
 def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "download"]) -> Response:
     """Send a filed document, to be shown or to be saved."""
-    filed = delivering.filed_document(caller, ctx.store, document_id)
+    found = delivering.filed_document(caller, ctx.store, document_id)
     shown = "inline" if how == "open" else "attachment"
-    headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(filed.file_name)}"}
-    if filed.format is Format.WEB_PAGE:
+    headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(found.file_name)}"}
+    if found.format is Format.WEB_PAGE:
         headers["Content-Security-Policy"] = f"{web_page.SAFE}; sandbox"
-    return Response(filed.data, media_type=filed.format.media_type, headers=headers)
+    return Response(found.data, media_type=found.format.media_type, headers=headers)

@@ -16,7 +16,7 @@ from papiermappe.devices.discovery import Discovery
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach, TicketSettings
 from papiermappe.errors import PapiermappeError
-from papiermappe.services import devices, tickets, watching
+from papiermappe.services import devices, naming_rules, tickets, watching
 from papiermappe.services.caller import MACHINE
 from papiermappe.store.database import Store
 
@@ -49,6 +49,14 @@ class TicketView(BaseModel):
     name: str
     settings: TicketSettings
     is_default: bool
+    naming_rule_id: int | None
+
+
+class RuleName(BaseModel):
+    """A naming rule."""
+
+    id: int
+    name: str
 
 
 class WatchedFolderView(BaseModel):
@@ -63,6 +71,8 @@ class IntakeListView(BaseModel):
     """All of it, the default ticket and the default device first."""
 
     tickets: list[TicketView]
+    rules: list[RuleName]
+    """By which tickets can name documents."""
     known: list[KnownDeviceView]
     found: list[FoundDeviceView]
     folders: list[WatchedFolderView]
@@ -92,6 +102,7 @@ class IntakeList:
         announced = self._discovery.announced()
         return IntakeListView(
             tickets=[TicketView(**ticket._asdict()) for ticket in tickets.list_tickets(MACHINE, self._store)],
+            rules=[RuleName(id=rule.id, name=rule.name) for rule in naming_rules.list_rules(MACHINE, self._store)],
             known=[KnownDeviceView(**device._asdict()) for device in devices.list_devices(MACHINE, self._store)],
             found=[
                 FoundDeviceView(name=device.name, address=device.url)

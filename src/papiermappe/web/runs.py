@@ -31,6 +31,8 @@ class StartRun(BaseModel):
     """Where its pages go; None: to the Mappe's end."""
     areas: Annotated[list[Zone], Field(max_length=MAX_AREAS)] = []
     """Of the glass, a page each; none: where the paper lies."""
+    kept_ticket: Annotated[int, Field(ge=1, le=MAX_ID)] | None = None
+    """The ticket under a name that was chosen."""
 
 
 class StartBacks(BaseModel):
@@ -48,7 +50,9 @@ def start(ctx: Ctx, caller: Asks, mappe_id: Id, command: StartRun) -> int:
         return begun
     ticket = _possible_ticket(ctx, caller, command)
     where = command.landing, command.areas
-    return runs.start_run(caller, ctx.store, mappe_id, command.device, ticket, command.counted, *where)
+    return runs.start_run(
+        caller, ctx.store, mappe_id, command.device, ticket, command.counted, *where, command.kept_ticket
+    )
 
 
 @router.post("/runs/{run_id}/backs")

@@ -1,12 +1,14 @@
 """Tickets: keeping, changing, naming, removing."""
 
+from typing import Annotated
+
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import tickets
 from papiermappe.web.author import Asks
-from papiermappe.web.context import Ctx, Id
+from papiermappe.web.context import MAX_ID, Ctx, Id
 
 router = APIRouter(prefix="/tickets")
 
@@ -15,6 +17,12 @@ class Name(BaseModel):
     """What a ticket is called."""
 
     name: str = Field(min_length=1, max_length=300)
+
+
+class NamedBy(BaseModel):
+    """By which rule documents are named; None: by none of the ticket's own."""
+
+    rule: Annotated[int, Field(ge=1, le=MAX_ID)] | None
 
 
 class NewTicket(Name):
@@ -51,6 +59,12 @@ def duplicate(ctx: Ctx, caller: Asks, ticket_id: Id) -> int:
 def make_default(ctx: Ctx, caller: Asks, ticket_id: Id) -> None:
     """Have a ticket chosen where a person has not chosen any yet."""
     tickets.make_default(caller, ctx.store, ticket_id)
+
+
+@router.post("/{ticket_id}/naming-rule")
+def set_naming_rule(ctx: Ctx, caller: Asks, ticket_id: Id, command: NamedBy) -> None:
+    """Have documents that a ticket scans named by a rule."""
+    tickets.set_naming_rule(caller, ctx.store, ticket_id, command.rule)
 
 
 @router.post("/{ticket_id}/remove")

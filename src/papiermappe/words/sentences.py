@@ -303,6 +303,8 @@ SENTENCES: dict[str, str | Plural] = {
     "filing_already": N_("This document is made already, or is being made."),
     "filing_over": N_("This document is not being made any more."),
     "limit_out_of_reach": N_("It cannot be made smaller than {bytes}, and {limit_bytes} was the limit. Nothing was filed: file it with a higher limit, with fewer pages, or as several documents."),
+    "one_document_replaces": N_("Only one document can be the later version of another. Nothing was filed: choose “in one document”."),
+    "document_replaced": N_("There is a later version of {file} already. Nothing was filed: file a later version of that one."),
     "options_need_pdf": N_("A password, a limit and an attached slip are possible in a PDF only. Nothing was filed."),
     "filing_stopped": N_("Stopped; nothing was filed. What has been read is remembered."),
     "filing_given_up": N_("The document could not be made; the scans are safe. Try again."),

@@ -153,7 +153,7 @@ def test_a_counter_counts_within_its_period(restarts: Restarts, period: str) -> 
         [{"kind": "text", "text": "a\x00b"}],
         [{"kind": "counter", "width": 0}],
         [{"kind": "place", "x_mm": float("nan"), "y_mm": 0, "width_mm": 1, "height_mm": 1}],
-        [{"kind": "who"}],
+        [{"kind": "weather"}],
         [{"kind": "subject"}] * 21,
     ],
 )

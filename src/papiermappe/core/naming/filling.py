@@ -31,7 +31,7 @@ _ENDING_BYTES = 20  # left free for ".pdf", and for a number that tells a name f
 _MOST_LETTERS = 300  # of one part: more than fits in any name
 _FORMS = {DateForm.DAY: "%Y-%m-%d", DateForm.DIGITS: "%Y%m%d", DateForm.MONTH: "%Y-%m", DateForm.YEAR: "%Y"}
 _FORBIDDEN = re.compile(r'[<>:"/\\|?*]')
-_SHORTENED = frozenset({"subject", "sender", "place", "pattern", "device", "text", "kind"})
+_SHORTENED = frozenset({"subject", "sender", "place", "pattern", "device", "ticket", "who", "text", "kind"})
 
 
 class PlacedWord(NamedTuple):
@@ -53,6 +53,8 @@ class NameFacts(NamedTuple):
     number: str = ""
     kind: str = ""
     device: str = ""
+    ticket: str = ""
+    who: str = ""
     words: Sequence[PlacedWord] = ()
     """Of the first page, in the order of reading."""
 
@@ -134,6 +136,8 @@ def _text(part: NamePart, facts: NameFacts) -> str:
                 "number": facts.number,
                 "kind": facts.kind,
                 "device": facts.device,
+                "ticket": facts.ticket,
+                "who": facts.who,
             }
             return known.get(part.kind, "")
 

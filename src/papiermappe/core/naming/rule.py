@@ -77,6 +77,18 @@ class DevicePart(_Value):
     kind: Literal["device"] = "device"
 
 
+class TicketPart(_Value):
+    """The ticket that its first page was scanned by."""
+
+    kind: Literal["ticket"] = "ticket"
+
+
+class WhoPart(_Value):
+    """Who files it, as they call themselves."""
+
+    kind: Literal["who"] = "who"
+
+
 class TextPart(_Value):
     """The same in every name."""
 
@@ -132,6 +144,8 @@ NamePart = Annotated[
     | DocumentNumberPart
     | DocumentKindPart
     | DevicePart
+    | TicketPart
+    | WhoPart
     | TextPart
     | PlacePart
     | PatternPart

@@ -4,6 +4,7 @@ import { numberIn, tenth } from "./numbers.js";
 import { length, t } from "./words.js";
 
 const ASK_AFTER_MS = 120;
+const KEPT_WHO = "papiermappe.who";
 const SURE = 0.5;
 const DRAG_FROM_PX = 6;
 const LEAST_PLACE_MM = 3;
@@ -23,6 +24,8 @@ const KINDS = {
   place: { name: () => t("words from a place on page 1"), made: () => ({ kind: "place", x_mm: 120, y_mm: 10, width_mm: 80, height_mm: 25 }) },
   pattern: { name: () => t("a word like a pattern"), made: () => ({ kind: "pattern", pattern: "AB-*" }) },
   device: { name: () => t("the device"), made: () => ({ kind: "device" }) },
+  ticket: { name: () => t("the ticket"), made: () => ({ kind: "ticket" }) },
+  who: { name: () => t("who files it"), made: () => ({ kind: "who" }) },
   folder: { name: () => t("a folder"), made: () => ({ kind: "folder" }) },
 };
 const DAYS = { today: () => t("today"), scanned: () => t("the day of scanning"), printed: () => t("the day on the page") };
@@ -76,7 +79,7 @@ export function createNaming(mappe, rules, station) {
     // ---- what the server says
 
     /** What belongs to a filing of the name. */
-    get wanted() { return { naming_rule: this.ruleId, changed_rule: this.changed, by_hand: this.byHand }; },
+    get wanted() { return { naming_rule: this.ruleId, changed_rule: this.changed, by_hand: { ...this.byHand, who: this.who } }; },
     /** When this changes, the name may. */
     get question() {
       const { subject, printed, order, filings } = mappe;
@@ -127,7 +130,7 @@ export function createNaming(mappe, rules, station) {
       /** @type {Record<string, string>} */
       const labels = {
         subject: t("subject"), sender: t("sender"), kind: t("kind"), number: t("printed number"), counter: t("counter"),
-        text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"),
+        text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"), ticket: t("ticket"), who: t("who"),
       };
       if (text) return this.byHand[part.kind] === undefined ? labels[part.kind] : t("{what}, by hand", { what: labels[part.kind] });
       return this.doubt(part) ? t("{what}, doubtful", { what: labels[part.kind] }) : t("{what}, not known", { what: labels[part.kind] });
@@ -248,6 +251,14 @@ export function createNaming(mappe, rules, station) {
     get isPlace() { return this.part.kind === "place"; },
     get isPattern() { return this.part.kind === "pattern"; },
     get isDevice() { return this.part.kind === "device"; },
+    get isTicket() { return this.part.kind === "ticket"; },
+    get isWho() { return this.part.kind === "who"; },
+    who: localStorage.getItem(KEPT_WHO) ?? "",
+    /** @param {Event} event */
+    setWho(event) {
+      this.who = /** @type {HTMLInputElement} */ (event.target).value.trim();
+      localStorage.setItem(KEPT_WHO, this.who);
+    },
     get isFolder() { return this.part.kind === "folder"; },
     get dayOptions() { return options(DAYS, this.part.source); },
     get formOptions() { return options(FORMS, this.part.form); },

@@ -3,12 +3,15 @@
 const KEPT_TICKET = "papiermappe.ticket";
 
 /** @typedef {Record<string, string | number | boolean>} Settings */
-/** @typedef {{ id: number, name: string, settings: Settings, is_default: boolean }} Kept */
+/** @typedef {{ id: number, name: string, settings: Settings, is_default: boolean, naming_rule_id: number | null }} Kept */
+/** @typedef {{ tickets: Kept[], rules: { id: number, name: string }[] }} List */
 
-/** @param {{ tickets: Kept[] } | undefined} list the default one first */
+/** @param {List | undefined} list the default ticket first */
 export function createTickets(list) {
   return {
     kept: list?.tickets ?? [],
+    /** By which tickets can name documents. */
+    rules: list?.rules ?? [],
     /** @type {number | null} */
     chosenId: null,
     /** @type {Settings} what the person wants */
@@ -43,10 +46,11 @@ export function createTickets(list) {
     },
     /** Go back to the ticket. */
     back() { if (this.chosenId !== null) this.choose(this.chosenId); },
-    /** Take over what the server says; what is changed for this once stays. @param {{ tickets: Kept[] }} now */
+    /** Take over what the server says; what is changed for this once stays. @param {List} now */
     apply(now) {
       const changed = Object.fromEntries(this.changed.map((name) => [name, this.wish[name]]));
       this.kept = now.tickets;
+      this.rules = now.rules;
       if (this.chosen === null) this.chooseFirst();
       else this.want({ ...this.chosen.settings, ...changed });
     },

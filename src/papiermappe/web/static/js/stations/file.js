@@ -136,9 +136,27 @@ export function file(mappe, facts) {
       const typed = Math.round(Number(/** @type {HTMLInputElement} */ (event.target).value));
       if (typed >= 1 && typed <= 10_000) this.every = typed;
     },
+    // ---- a later version of what was filed
+
+    /** @type {number | null} */
+    chosenReplaced: null,
+    get replaceable() {
+      const documents = mappe.filings.filter((/** @type {any} */ { state }) => state === "made").flatMap((/** @type {any} */ filing) => filing.documents);
+      const replaced = new Set(mappe.filings.flatMap((/** @type {any} */ filing) => filing.documents.map((/** @type {any} */ document) => document.replaces)));
+      return documents.filter((/** @type {any} */ { id }) => !replaced.has(id));
+    },
+    get canReplace() { return this.replaceable.length > 0 && this.division === "one"; },
+    get replaced() { return this.canReplace && this.replaceable.some((/** @type {any} */ { id }) => id === this.chosenReplaced) ? this.chosenReplaced : null; },
+    get versions() {
+      const offered = this.replaceable.map((/** @type {any} */ { id, file_name: name }) => ({ value: String(id), text: t("a later version of {name}", { name }), chosen: id === this.replaced }));
+      return [{ value: "", text: t("a new document"), chosen: this.replaced === null }, ...offered];
+    },
+    /** @param {Event} event */
+    chooseVersion(event) { this.chosenReplaced = Number(valueOf(event)) || null; },
     /** What is to be filed, but for its name. */
     get command() {
       return {
+        replaces: this.replaced,
         destinations: this.places.chosen, level: this.look.level, languages: this.languages.split("+").filter(Boolean), mode: this.mode, format: this.format,
         which: this.which, chosen: this.which === "chosen" ? mappe.selectedIds : [], ranges: this.hasRanges ? this.ranges : "",
         division: this.division === "page" ? "every" : this.division, every: this.isEvery ? this.every : 1,
@@ -218,6 +236,7 @@ export function file(mappe, facts) {
       const filed = await mappe.own("filings", { ...this.command, ...this.naming.wanted, ...this.extras.wanted });
       if (filed !== undefined) {
         this.extras.filed();
+        this.chosenReplaced = null;
         this.naming.byHand = {};
         if (this.places.downloads) this.awaited = filed;
       }

@@ -245,7 +245,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     async start() {
       if (this.startBlocked) return;
       await this.offering; // a word may have been changed just before
-      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted, landing: landing.now, areas: this.showsAreas ? glass.wanted : [] });
+      const run = await this.act(`/mappen/${mappe.id}/runs`, { device: devices.chosenId, ticket: this.ticket, counted: this.counted, landing: landing.now, areas: this.showsAreas ? glass.wanted : [], kept_ticket: tickets.chosenId });
       if (run === undefined) return;
       glass.close();
       landing.atEnd();

@@ -53,6 +53,13 @@ export function keptTickets(mappe, tickets) {
       const { id, name } = tickets.chosen;
       if (await this.own("remove") !== undefined) this.removed = { id, name };
     },
+    get ruleOptions() {
+      const now = tickets.chosen?.naming_rule_id ?? null;
+      const named = tickets.rules.map((/** @type {any} */ { id, name }) => ({ value: String(id), text: name, chosen: id === now }));
+      return [{ value: "", text: t("their destination’s rule"), chosen: now === null }, ...named];
+    },
+    /** @param {Event} event */
+    nameBy(event) { return this.own("naming-rule", { rule: Number(/** @type {HTMLSelectElement} */ (event.target).value) || null }); },
     get removedText() { return this.removed ? t("The ticket {name} is removed.", { name: this.removed.name }) : ""; },
     takeBack() {
       const { id } = /** @type {{ id: number }} */ (this.removed);
