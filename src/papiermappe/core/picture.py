@@ -12,10 +12,10 @@ from typing import Any, Literal
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from PIL import Image
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.errors import PictureRefused
 
@@ -195,13 +195,13 @@ def _of_channels(fill: Callable[[NDArray[np.uint8], NDArray[np.uint8]], None], p
     return levels
 
 
-@njit("void(u1[::1], u1[::1])", cache=True)
+@compiled("void(u1[::1], u1[::1])")
 def _darkest(rgb: NDArray[np.uint8], levels: NDArray[np.uint8]) -> None:
     for at in range(levels.size):
         levels[at] = min(rgb[3 * at], min(rgb[3 * at + 1], rgb[3 * at + 2]))
 
 
-@njit("void(u1[::1], u1[::1])", cache=True)
+@compiled("void(u1[::1], u1[::1])")
 def _lightest(rgb: NDArray[np.uint8], levels: NDArray[np.uint8]) -> None:
     for at in range(levels.size):
         levels[at] = max(rgb[3 * at], max(rgb[3 * at + 1], rgb[3 * at + 2]))

@@ -9,9 +9,9 @@ import math
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.picture import Pixels
 
 MAX_SLANT = math.tan(math.radians(20))  # beyond this the first pass would compress the picture too much
@@ -72,7 +72,7 @@ def _resampled_rows(layers: Pixels, length: int, step: float, shift: float, left
     return result
 
 
-@njit("void(f4[::1], f8, i4[::1], f4[:, ::1])", cache=True, error_model="numpy")
+@compiled("void(f4[::1], f8, i4[::1], f4[:, ::1])", error_model="numpy")
 def _weigh(steps: NDArray[np.float32], start: float, whole: NDArray[np.int32], weights: NDArray[np.float32]) -> None:
     """Split each place `steps + start` into its whole part and the weights of the four pixels around it."""
     one, half, three = np.float32(1.0), np.float32(0.5), np.float32(3.0)
@@ -91,7 +91,7 @@ def _weigh(steps: NDArray[np.float32], start: float, whole: NDArray[np.int32], w
         fourth[at] = -bend * t
 
 
-@njit("i8(i4[::1], i8)", cache=True)
+@compiled("i8(i4[::1], i8)")
 def _end_of_run(whole: NDArray[np.int32], start: int) -> int:
     """Return where the values, which rise or fall all the way, are first another than at `start`."""
     low, reach = start, 1
@@ -108,7 +108,7 @@ def _end_of_run(whole: NDArray[np.int32], start: int) -> int:
     return high
 
 
-@njit("void(u1[:, :, ::1], f8, f8, f8, i8, u1[:, :, ::1])", cache=True, error_model="numpy", fastmath={"contract"})
+@compiled("void(u1[:, :, ::1], f8, f8, f8, i8, u1[:, :, ::1])", error_model="numpy", fastmath={"contract"})
 def _along_rows(
     source: NDArray[np.uint8], step: float, shift: float, left: float, outside: int, result: NDArray[np.uint8]
 ) -> None:

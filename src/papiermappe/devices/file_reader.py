@@ -118,7 +118,7 @@ class FileReader:
 
     def _new(self) -> tuple[BaseProcess, Connection]:
         context = multiprocessing.get_context("forkserver")
-        context.set_forkserver_preload(["papiermappe.core.pages", "papiermappe.devices.files"])
+        context.set_forkserver_preload(["papiermappe.core.preloaded", "papiermappe.devices.files"])
         ours, theirs = context.Pipe()
         arguments = (theirs, self._limits, multiprocessing.current_process().pid)
         process = context.Process(target=_serve, args=arguments, daemon=True)

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 
 T = TypeVar("T")
 
-PRELOADED = ("papiermappe.core.pages",)
+PRELOADED = ("papiermappe.core.preloaded",)
 
 
 class ProcessDied(Exception):

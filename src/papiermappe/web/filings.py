@@ -23,6 +23,7 @@ from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import Reading
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
+from papiermappe.web.security import IN_OUR_PAGES
 
 router = APIRouter()
 
@@ -212,6 +213,8 @@ def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "down
     found = delivering.filed_document(caller, ctx.store, document_id)
     shown = "inline" if how == "open" else "attachment"
     headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(found.file_name)}"}
+    if found.format is Format.PDF:
+        headers["Content-Security-Policy"] = IN_OUR_PAGES
     if found.format is Format.WEB_PAGE:
         headers["Content-Security-Policy"] = f"{web_page.SAFE}; sandbox"
     return Response(found.data, media_type=found.format.media_type, headers=headers)

@@ -20,11 +20,14 @@ from papiermappe.words import Words
 
 MAX_LENGTH_DIGITS = 12
 SAFE_METHODS = frozenset({"GET", "HEAD", "OPTIONS"})
+_MAY_LOAD = (
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
+    "connect-src 'self'; frame-src 'self'; form-action 'self'; base-uri 'none'"
+)
+IN_OUR_PAGES = f"{_MAY_LOAD}; frame-ancestors 'self'"
+"""The policy of what our own pages may show in a frame: a document that is printed."""
 HEADERS = {
-    "Content-Security-Policy": (
-        "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; "
-        "connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
-    ),
+    "Content-Security-Policy": f"{_MAY_LOAD}; frame-ancestors 'none'",
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",

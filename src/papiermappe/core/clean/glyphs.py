@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.pieces import Boxes, boxes_of
+from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -85,7 +85,7 @@ def _votes_of_letters(letters: Boxes) -> tuple[int, int]:
     return _votes_of_neighbours(*(side[order] for side in letters))
 
 
-@njit("UniTuple(i8, 2)(f8[::1], f8[::1], f8[::1], f8[::1])", cache=True)
+@compiled("UniTuple(i8, 2)(f8[::1], f8[::1], f8[::1], f8[::1])")
 def _votes_of_neighbours(
     left: NDArray[np.float64], right: NDArray[np.float64], top: NDArray[np.float64], bottom: NDArray[np.float64]
 ) -> tuple[int, int]:
@@ -116,7 +116,7 @@ def _votes_of_dots(glyphs: Glyphs) -> tuple[int, int]:
     return low, high
 
 
-@njit("f8(f8[::1], f8[::1], f8[::1], f8[::1], f8, f8, f8)", cache=True)
+@compiled("f8(f8[::1], f8[::1], f8[::1], f8[::1], f8, f8, f8)")
 def _place_behind(
     left: NDArray[np.float64],
     right: NDArray[np.float64],

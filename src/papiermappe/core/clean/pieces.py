@@ -4,9 +4,9 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.picture import Pixels
 
 
@@ -49,7 +49,7 @@ def boxes_of(mask: Pixels) -> Boxes:
     return Boxes(left, right, top, bottom)
 
 
-@njit("i4[:, ::1](i4[:, ::1], i8)", cache=True)
+@compiled("i4[:, ::1](i4[:, ::1], i8)")
 def label_boxes(labels: NDArray[np.int32], count: int) -> NDArray[np.int32]:
     """Return left, right, top and bottom of each label of labels (h, w), (4, count); those of label 0 mean nothing."""
     boxes = np.zeros((4, count), np.int32)

@@ -7,8 +7,9 @@ The sum of squared differences between neighbouring rows of the profile is great
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from papiermappe.core.compiled import compiled
 
 Points = NDArray[np.float32]
 
@@ -55,7 +56,7 @@ def sharpness(points: Points, angles_deg: NDArray[np.float64]) -> NDArray[np.flo
     return _sharpness(rows, cols, np.radians(angles_deg))
 
 
-@njit("f8[::1](f4[::1], f4[::1], f8[::1])", cache=True)
+@compiled("f8[::1](f4[::1], f4[::1], f8[::1])")
 def _sharpness(
     rows: NDArray[np.float32], cols: NDArray[np.float32], angles: NDArray[np.float64]
 ) -> NDArray[np.float64]:

@@ -4,12 +4,12 @@ from typing import cast
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import paper_cells
 from papiermappe.core.clean.pieces import label_boxes
 from papiermappe.core.clean.tone import ink_on
+from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked, to_grey
 
@@ -72,7 +72,7 @@ def _speck_places(ink: Pixels, dpi: float, max_mm: float, rim_px: int) -> tuple[
     return places[:, 0], places[:, 1]
 
 
-@njit("b1[:, ::1](i4[:, ::1], b1[::1])", cache=True)
+@compiled("b1[:, ::1](i4[:, ::1], b1[::1])")
 def _blocks_with_other(labels: NDArray[np.int32], is_small: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Return in which blocks of `BLOCK_PX` other ink lies."""
     height, width = labels.shape
@@ -85,7 +85,7 @@ def _blocks_with_other(labels: NDArray[np.int32], is_small: NDArray[np.bool_]) -
     return has_other
 
 
-@njit("b1(i4[:, ::1], b1[::1], b1[:, ::1], i8, i8, i8, i8)", cache=True)
+@compiled("b1(i4[:, ::1], b1[::1], b1[:, ::1], i8, i8, i8, i8)")
 def _has_other(
     labels: NDArray[np.int32],
     is_small: NDArray[np.bool_],
@@ -108,7 +108,7 @@ def _has_other(
     return False
 
 
-@njit("b1(i4[:, ::1], i8, i8, i8, i8)", cache=True)
+@compiled("b1(i4[:, ::1], i8, i8, i8, i8)")
 def _touches(labels: NDArray[np.int32], row: int, col: int, label: int, rim_px: int) -> bool:
     """Whether a pixel of a piece lies within `rim_px` of a place."""
     for down in range(max(0, row - rim_px), min(labels.shape[0], row + rim_px + 1)):
@@ -118,7 +118,7 @@ def _touches(labels: NDArray[np.int32], row: int, col: int, label: int, rim_px: 
     return False
 
 
-@njit("i8[:, ::1](i4[:, ::1], i4[:, ::1], b1[::1], i8, i8)", cache=True)
+@compiled("i8[:, ::1](i4[:, ::1], i4[:, ::1], b1[::1], i8, i8)")
 def _places(
     labels: NDArray[np.int32], boxes: NDArray[np.int32], is_small: NDArray[np.bool_], reach_px: int, rim_px: int
 ) -> NDArray[np.int64]:

@@ -2,10 +2,10 @@
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import PaperCells, paper_and_cover, paper_cells
+from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked, darkest_channel, shrunk, to_grey
 
@@ -109,13 +109,13 @@ def _whitened(page: Pixels, dpi: float) -> tuple[Pixels, Pixels]:
     return whitened, paper.colour
 
 
-@njit("u1(u1, u1)", inline="always")
+@compiled("u1(u1, u1)", inline="always")
 def _nearer_white(level: int, share: int) -> int:
     gap = np.uint32(255 - level) * np.uint32(share) + np.uint32(128)
     return int(255 - ((gap + (gap >> np.uint32(8))) >> np.uint32(8)))  # the gap / 255, rounded
 
 
-@njit("void(u1[::1], u1[::1], u1[::1])", cache=True)
+@compiled("void(u1[::1], u1[::1], u1[::1])")
 def _pale(level: NDArray[np.uint8], share: NDArray[np.uint8], whitened: NDArray[np.uint8]) -> None:
     """Bring levels nearer to white: of what lacks, a share of 255 is kept.
 

@@ -8,11 +8,11 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.background import PaperCells, paper_cells
 from papiermappe.core.clean.tone import ink_on
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.ink import Ink
 from papiermappe.core.encode.squares import Squares, squares_of
 from papiermappe.core.geometry import mm_to_px
@@ -150,7 +150,7 @@ def _strengths(ink: Ink, grey: Pixels, paper: Pixels) -> tuple[Ink, Ink]:
     return parts[0].view(np.bool_), parts[1].view(np.bool_)
 
 
-@njit("u1[:, :, ::1](u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], i4, i4)", cache=True)
+@compiled("u1[:, :, ::1](u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], u1[:, ::1], i4, i4)")
 def _edge_and_core(
     grey: Pixels, darkest: Pixels, paper: Pixels, ink: Pixels, near: Pixels, edge_256: int, core_256: int
 ) -> Pixels:
@@ -172,7 +172,7 @@ def _kinds(ink: Ink, core: Ink) -> NDArray[np.uint8]:
     return _numbered(core.view(np.uint8), np.asarray(near, np.uint8))
 
 
-@njit("u1[:, ::1](u1[:, ::1], u1[:, ::1])", cache=True)
+@compiled("u1[:, ::1](u1[:, ::1], u1[:, ::1])")
 def _numbered(core: Pixels, near: Pixels) -> Pixels:
     kinds = np.empty_like(core)
     for row in range(core.shape[0]):

@@ -4,9 +4,9 @@ from typing import Any, NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.picture import Pixels
 
 Whole = int | np.integer[Any]
@@ -72,7 +72,7 @@ def squares_of(page: Pixels, kinds: NDArray[np.uint8], by: int, every: int = 1) 
     return first, second
 
 
-@njit("void(f4[:, :, ::1], f4[:, ::1], u8, u8, i4, i4, i4, i4, f4)", cache=True)
+@compiled("void(f4[:, :, ::1], f4[:, ::1], u8, u8, i4, i4, i4, i4, f4)")
 def _put(
     means: NDArray[np.float32],
     weights: NDArray[np.float32],
@@ -91,7 +91,7 @@ def _put(
         weights[down, across] = min(np.float32(count) * share, np.float32(1))
 
 
-@njit("Tuple((f4[:, :, :, ::1], f4[:, :, ::1]))(u1[:, :, ::1], u1[:, ::1], u8, u8)", cache=True)
+@compiled("Tuple((f4[:, :, :, ::1], f4[:, :, ::1]))(u1[:, :, ::1], u1[:, ::1], u8, u8)")
 def _means(
     page: NDArray[np.uint8], kinds: NDArray[np.uint8], by: Whole, every: Whole
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:

@@ -1,8 +1,9 @@
 """The sums behind an alignment, over all ways through both runs: compiled, for there are many."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from papiermappe.core.compiled import compiled
 
 IMPOSSIBLE = -1e30
 NO_NUMBER = -1
@@ -20,14 +21,14 @@ _LOG_RIGHT = float(np.log(NUMBER_RIGHT / NUMBER_BY_CHANCE))
 _LOG_WRONG = float(np.log((1 - NUMBER_RIGHT) / (1 - NUMBER_BY_CHANCE)))
 
 
-@njit("f8(f8, f8)", cache=True)
+@compiled("f8(f8, f8)")
 def _added(one: float, other: float) -> float:
     """Return the logarithm of the sum of two numbers given by theirs."""
     high, low = max(one, other), min(one, other)
     return high if low < high - 50 else high + np.log1p(np.exp(low - high))
 
 
-@njit("f8(i8[::1], i8)", cache=True)
+@compiled("f8(i8[::1], i8)")
 def _printed(numbers: NDArray[np.int64], expected: int) -> float:
     """Return the log likelihood ratio of what is printed, where a number is expected."""
     if numbers[0] == NO_NUMBER:
@@ -38,7 +39,7 @@ def _printed(numbers: NDArray[np.int64], expected: int) -> float:
     return _LOG_WRONG
 
 
-@njit("i8(i8[::1], i8, i8)", cache=True)
+@compiled("i8(i8[::1], i8, i8)")
 def _shifted(bases: NDArray[np.int64], state: int, by: int) -> int:
     """Return the state of the base that is higher by a number; where there is none, that of unknown numbers."""
     if by == 0:
@@ -47,10 +48,9 @@ def _shifted(bases: NDArray[np.int64], state: int, by: int) -> int:
     return at if at < len(bases) and bases[at] == bases[state] + by else len(bases)
 
 
-@njit(
+@compiled(
     "Tuple((f8, i8, i8, i8))"
     "(i8, i8, i8, i8, f8[:, ::1], f8[::1], f8[::1], i8[:, ::1], i8[:, ::1], i8[::1], i8, i8, i8, i8)",
-    cache=True,
 )
 def _taken(  # type: ignore[no-untyped-def]  # numba's own types stand above
     step, front, back, state, pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high
@@ -80,7 +80,7 @@ def _taken(  # type: ignore[no-untyped-def]  # numba's own types stand above
     return weight, to_front, to_back, _shifted(bases, state, by * _SHIFT[step])
 
 
-@njit("void(f8[::1], f8[::1], i2[::1])", cache=True)
+@compiled("void(f8[::1], f8[::1], i2[::1])")
 def _begin_anew(best, ahead, anew) -> None:  # type: ignore[no-untyped-def]
     """Let numbers go on from elsewhere, at a place."""
     states = len(best)
@@ -97,9 +97,8 @@ def _begin_anew(best, ahead, anew) -> None:  # type: ignore[no-untyped-def]
             anew[state] = source
 
 
-@njit(
+@compiled(
     "f8[:, :, ::1](f8[:, ::1], f8[::1], f8[::1], i8[:, ::1], i8[:, ::1], i8[::1], i8, i8, i8, i8)",
-    cache=True,
 )
 def _behind(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high):  # type: ignore[no-untyped-def]
     """Return the log likelihood of all ways from each state, after numbers may have begun anew there, to the end."""
@@ -141,7 +140,7 @@ def _behind(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low,
     return sums
 
 
-@njit("f8(f8[::1], i8)", cache=True)
+@compiled("f8(f8[::1], i8)")
 def _entering(sums: NDArray[np.float64], state: int) -> float:
     """Return the log likelihood of all ways on from a state that has just been reached."""
     everything = IMPOSSIBLE
@@ -150,7 +149,7 @@ def _entering(sums: NDArray[np.float64], state: int) -> float:
     return _added(sums[state] + _LOG_GOES_ON, everything + _LOG_ANEW - np.log(len(sums)))
 
 
-@njit(cache=True)
+@compiled()
 def _way_back(  # type: ignore[no-untyped-def]
     best, came, came_state, anew, ahead, behind, total,
     pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high,
@@ -199,9 +198,8 @@ def _way_back(  # type: ignore[no-untyped-def]
     return steps[:count][::-1].copy(), shares[:count][::-1].copy(), total
 
 
-@njit(
+@compiled(
     "Tuple((i8[::1], f8[::1], f8))(f8[:, ::1], f8[::1], f8[::1], i8[:, ::1], i8[:, ::1], i8[::1], i8, i8, i8, i8)",
-    cache=True,
 )
 def aligned(pairs, front_twice, back_twice, fronts, backs, bases, by, plus, low, high):  # type: ignore[no-untyped-def]
     """Return steps, confidences and the log likelihood of all ways."""

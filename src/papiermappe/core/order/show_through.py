@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.order.imprint import Imprint
 
 REACH_PX = 6  # 6 mm: how far apart the two sides of a sheet may have been taken
@@ -75,7 +75,7 @@ class Comparison:
         return _whitened(kept.view(np.complex64)[..., 0], self._band)
 
 
-@njit("f8(c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], b1)", cache=True, fastmath=True)
+@compiled("f8(c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], c8[:, ::1], b1)", fastmath=True)
 def _peak(front_shade, front_print, back_shade, back_print, down, across, is_short):  # type: ignore[no-untyped-def]
     """Return the highest peak of both ways' cross-correlations added, in standard deviations.
 
@@ -159,7 +159,7 @@ def can_be_seen(front: Imprint, back: Imprint, turn: Turn) -> bool:
     return bool(seen >= LEAST_SEEN**2)
 
 
-@njit("f8(i1[:, :], i1[:, :], b1)", cache=True)
+@compiled("f8(i1[:, :], i1[:, :], b1)")
 def _behind_paper(shade, printed, across):  # type: ignore[no-untyped-def]
     """Return the squares, added up, of print that lies behind bare paper of the other side."""
     height, width = min(shade.shape[0], printed.shape[0]), min(shade.shape[1], printed.shape[1])

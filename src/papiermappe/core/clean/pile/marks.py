@@ -5,11 +5,11 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.folds import folds
 from papiermappe.core.clean.view import View
+from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels
 
@@ -123,7 +123,7 @@ def _votes(edges: _Edges, at: float, shape: tuple[int, ...]) -> NDArray[np.float
     return np.asarray(cv2.boxFilter(votes, -1, (3, 3), normalize=False), np.float32)
 
 
-@njit("void(f4[::1], f4[::1], f4[::1], f4[::1], f8, f4[:, ::1])", cache=True)
+@compiled("void(f4[::1], f4[::1], f4[::1], f4[::1], f8, f4[:, ::1])")
 def _vote(
     rows: NDArray[np.float32],
     cols: NDArray[np.float32],
@@ -141,7 +141,7 @@ def _vote(
             votes[row, col] += 1
 
 
-@njit("void(f4[:, :, ::1], f4[::1], f8, f4[:, ::1], f4[:, ::1])", cache=True)
+@compiled("void(f4[:, :, ::1], f4[::1], f8, f4[:, ::1], f4[:, ::1])")
 def _best_of(
     covered: NDArray[np.float32],
     radii_mm: NDArray[np.float32],

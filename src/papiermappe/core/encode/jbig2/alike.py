@@ -7,9 +7,9 @@ rim; how far they are apart is the number of pixels that differ.
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.arithmetic import Whole
 from papiermappe.core.encode.jbig2.shapes import MAX_SIDE_PX, WORD, Shapes
 
@@ -77,7 +77,7 @@ def _matched(
     return _all_matched(*shapes[2:], *models[2:], max_apart, growing)
 
 
-@njit("i8(u8)", cache=True)
+@compiled("i8(u8)")
 def _bits(word: np.uint64) -> np.int64:
     """Return the number of set bits."""
     word -= (word >> np.uint64(1)) & _ONES[0]
@@ -86,7 +86,7 @@ def _bits(word: np.uint64) -> np.int64:
     return np.int64((word * _SUM) >> np.uint64(56))
 
 
-@njit("UniTuple(u8, 2)(u8, u8, i8)", cache=True)
+@compiled("UniTuple(u8, 2)(u8, u8, i8)")
 def _moved(low: np.uint64, high: np.uint64, right: Whole) -> tuple[np.uint64, np.uint64]:
     """Return a row moved to the right, by less than a word."""
     if right == 0:
@@ -94,7 +94,7 @@ def _moved(low: np.uint64, high: np.uint64, right: Whole) -> tuple[np.uint64, np
     return low << np.uint64(right), (high << np.uint64(right)) | (low >> np.uint64(WORD - right))
 
 
-@njit("f8[:, ::1](i4[::1], i8[::1], u8[:, ::1])", cache=True)
+@compiled("f8[:, ::1](i4[::1], i8[::1], u8[:, ::1])")
 def _centres(width: NDArray[np.int32], first_row: NDArray[np.int64], rows: NDArray[np.uint64]) -> NDArray[np.float64]:
     """Return for each shape the centre of its ink, x and y from its left and top, and how much ink it has, (n, 3)."""
     centres = np.zeros((len(width), 3))
@@ -110,7 +110,7 @@ def _centres(width: NDArray[np.int32], first_row: NDArray[np.int64], rows: NDArr
     return centres
 
 
-@njit("i8(u8[:, ::1], u8[:, ::1], i8, i8, i8)", cache=True)
+@compiled("i8(u8[:, ::1], u8[:, ::1], i8, i8, i8)")
 def _apart(shape: NDArray[np.uint64], other: NDArray[np.uint64], across: Whole, down: Whole, most: Whole) -> np.int64:
     """Return how many pixels differ, or more than `most`; `shape` lies `across` and `down` from `other`."""
     differ = np.int64(0)
@@ -130,7 +130,7 @@ def _apart(shape: NDArray[np.uint64], other: NDArray[np.uint64], across: Whole, 
     return differ
 
 
-@njit("i8(f8, i8)", cache=True)
+@compiled("i8(f8, i8)")
 def _offset(between_centres: float, room: Whole) -> np.int64:
     """Return the offset that lays centres over each other, or the nearest at which the shape fits into the box."""
     offset = np.int64(np.floor(between_centres + 0.5))
@@ -140,7 +140,7 @@ def _offset(between_centres: float, room: Whole) -> np.int64:
 _SHAPES = "i4[::1], i4[::1], i8[::1], u8[:, ::1]"
 
 
-@njit(f"UniTuple(i8[::1], 4)({_SHAPES}, {_SHAPES}, f8, b1)", cache=True)
+@compiled(f"UniTuple(i8[::1], 4)({_SHAPES}, {_SHAPES}, f8, b1)")
 def _all_matched(
     width: NDArray[np.int32],
     height: NDArray[np.int32],
@@ -188,7 +188,7 @@ def _all_matched(
     return found, across, down, apart
 
 
-@njit("i8[:, ::1](i8[::1], i8[::1], i8[::1], i8[::1], i4[::1], i8[::1], u8[:, ::1], i4[::1], i8[::1])", cache=True)
+@compiled("i8[:, ::1](i8[::1], i8[::1], i8[::1], i8[::1], i4[::1], i8[::1], u8[:, ::1], i4[::1], i8[::1])")
 def _votes(
     which: NDArray[np.int64],
     across: NDArray[np.int64],

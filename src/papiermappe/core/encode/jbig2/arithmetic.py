@@ -5,8 +5,9 @@ come in it. States are numbers `2 * index + mps`: the row of table E.1 and the m
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from papiermappe.core.compiled import compiled
 
 Whole = int | np.int64
 
@@ -35,7 +36,7 @@ Place 0 of the output takes the byte before the first, which is not sent.
 """
 
 
-@njit(cache=True)
+@compiled()
 def byte_out(c: np.uint32, at: np.int64, out: NDArray[np.uint8]) -> tuple[np.uint32, np.int32, np.int64]:
     """Move a byte out of the code register (BYTEOUT, T.88 figure E.9)."""
     if out[at] != 0xFF and c >= np.uint32(0x8000000):
@@ -50,7 +51,7 @@ def byte_out(c: np.uint32, at: np.int64, out: NDArray[np.uint8]) -> tuple[np.uin
     return c & np.uint32(0x7FFFF), np.int32(8), at
 
 
-@njit(cache=True)
+@compiled()
 def encode_bit(
     bit: np.uint8,
     context: np.int64,
@@ -89,7 +90,7 @@ def encode_bit(
             return a, c, count, at
 
 
-@njit(cache=True)
+@compiled()
 def flush(a: np.uint32, c: np.uint32, count: np.int32, at: np.int64, out: NDArray[np.uint8]) -> np.int64:
     """End the code (FLUSH, T.88 figure E.11); return where the output ends."""
     most = c + a

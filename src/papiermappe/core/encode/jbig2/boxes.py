@@ -8,9 +8,9 @@ bits; white itself costs next to nothing.
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.alike import RIM_PX
 from papiermappe.core.encode.jbig2.shapes import Shapes
 from papiermappe.core.encode.jbig2.symbols import Places, Symbols
@@ -67,7 +67,7 @@ def _in_line(
     return before, after, deeper
 
 
-@njit("i8[::1](i8[::1], i8[::1], i8[::1], i8[::1], i8)", cache=True)
+@compiled("i8[::1](i8[::1], i8[::1], i8[::1], i8[::1], i8)")
 def _followers(
     left: NDArray[np.int64],
     right: NDArray[np.int64],

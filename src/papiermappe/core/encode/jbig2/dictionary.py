@@ -1,9 +1,9 @@
 """Dictionaries: symbols kept once for many pages (ITU-T T.88, 6.5, arithmetic coding)."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.alike import RIM_PX, nearest
 from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, Whole
 from papiermappe.core.encode.jbig2.integers import (
@@ -73,7 +73,7 @@ def _encoded(
     return out[1:end].tobytes()
 
 
-@njit("void(u1[:, ::1], u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(u1[:, ::1], u1[::1], i8[::1], u1[::1])")
 def _put_bitmap(
     box: NDArray[np.uint8], states: NDArray[np.uint8], coder: NDArray[np.int64], out: NDArray[np.uint8]
 ) -> None:
@@ -91,10 +91,9 @@ def _put_bitmap(
             before = ((before << 1) | np.int64(here[col])) & 7
 
 
-@njit(
+@compiled(
     "i8(i8[::1], i8[::1], i8[::1], i8[::1], u8[:, ::1], i8[::1], i8[::1], u8[:, ::1],"
     "i8[::1], i8[::1], i8[::1], i8, u1[::1])",
-    cache=True,
 )
 def _put_dictionary(
     width: NDArray[np.int64],

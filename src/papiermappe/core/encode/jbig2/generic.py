@@ -8,9 +8,9 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, START, encode_bit, flush
 
 CONTEXTS = 1 << 16
@@ -48,7 +48,7 @@ def generic_region(ink: NDArray[np.bool_], among: Sequence[Adaptive] = (NOMINAL,
     return min(regions, key=lambda region: len(region.coded))
 
 
-@njit("u1[::1](u1[:, ::1], b1[::1], i8[:, ::1])", cache=True)
+@compiled("u1[::1](u1[:, ::1], b1[::1], i8[:, ::1])")
 def _coded(padded: NDArray[np.uint8], repeats: NDArray[np.bool_], adaptive: NDArray[np.int64]) -> NDArray[np.uint8]:
     """Return the code. Columns are unsigned: numba asks others whether they count from the end."""
     width = np.uint64(padded.shape[1] - 2 * SIDE_PX)

@@ -5,9 +5,9 @@ since a text region codes few bits of many kinds.
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.arithmetic import START, Whole, encode_bit, flush
 
 INTEGER_CONTEXTS = 512
@@ -15,13 +15,13 @@ _KINDS = np.array([[0, 2], [4, 4], [20, 6], [84, 8], [340, 12], [4436, 32]], np.
 MAX_BITS = 2 + 5 + 32
 
 
-@njit("i8[::1]()", cache=True)
+@compiled("i8[::1]()")
 def registers() -> NDArray[np.int64]:
     """Return the registers at the start of a code."""
     return np.array([np.int64(START[0]), np.int64(START[1]), np.int64(START[2]), np.int64(START[3])])
 
 
-@njit("void(u1, i8, u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(u1, i8, u1[::1], i8[::1], u1[::1])")
 def put(
     bit: np.uint8, context: Whole, states: NDArray[np.uint8], registers: NDArray[np.int64], out: NDArray[np.uint8]
 ) -> None:
@@ -39,7 +39,7 @@ def put(
     registers[0], registers[1], registers[2], registers[3] = a, c, count, at
 
 
-@njit("i8(i8, u1, i8, u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("i8(i8, u1, i8, u1[::1], i8[::1], u1[::1])")
 def _put_after(
     before: Whole,
     bit: np.uint8,
@@ -54,7 +54,7 @@ def _put_after(
     return after if before < 256 else (after & 511) | 256
 
 
-@njit("void(i8, i8, u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(i8, i8, u1[::1], i8[::1], u1[::1])")
 def put_integer(
     value: Whole, base: Whole, states: NDArray[np.uint8], registers: NDArray[np.int64], out: NDArray[np.uint8]
 ) -> None:
@@ -72,7 +72,7 @@ def put_integer(
         before = _put_after(before, np.uint8((size >> shift) & 1), base, states, registers, out)
 
 
-@njit("void(i8, u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(i8, u1[::1], i8[::1], u1[::1])")
 def put_end(base: Whole, states: NDArray[np.uint8], registers: NDArray[np.int64], out: NDArray[np.uint8]) -> None:
     """Code the end of the numbers: minus zero (A.2, OOB)."""
     before: Whole = _put_after(np.int64(1), np.uint8(1), base, states, registers, out)
@@ -80,7 +80,7 @@ def put_end(base: Whole, states: NDArray[np.uint8], registers: NDArray[np.int64]
         before = _put_after(before, np.uint8(0), base, states, registers, out)
 
 
-@njit("void(i8, i8, i8, u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(i8, i8, i8, u1[::1], i8[::1], u1[::1])")
 def put_name(
     name: Whole,
     bits: Whole,
@@ -97,7 +97,7 @@ def put_name(
         before = (before << 1) | np.int64(bit)
 
 
-@njit("i8(i8[::1], u1[::1])", cache=True)
+@compiled("i8(i8[::1], u1[::1])")
 def ended(registers: NDArray[np.int64], out: NDArray[np.uint8]) -> np.int64:
     """End the code; return where the output ends. Place 0 of it is not sent."""
     return flush(np.uint32(registers[0]), np.uint32(registers[1]), np.int32(registers[2]), registers[3], out)

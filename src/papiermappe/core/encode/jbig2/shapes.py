@@ -3,8 +3,9 @@
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from papiermappe.core.compiled import compiled
 
 MAX_SIDE_PX = 126  # a shape and a rim of one pixel fit into two words
 LEAST_INK_PX = 6  # smaller shapes cost less when coded in place
@@ -57,7 +58,7 @@ def shapes_of(ink: NDArray[np.bool_]) -> Shapes:
     return Shapes(*_drawn(starts, ends, first_run, _labels(starts, ends, first_run)))
 
 
-@njit("Tuple((i4[::1], i4[::1], i8[::1]))(b1[:, ::1])", cache=True)
+@compiled("Tuple((i4[::1], i4[::1], i8[::1]))(b1[:, ::1])")
 def _runs(ink: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int64]]:
     """Return where the runs of ink start and end (just outside), and the first of each row."""
     height, width = ink.shape
@@ -87,7 +88,7 @@ def _runs(ink: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32],
     return starts[:count].copy(), ends[:count].copy(), first_run
 
 
-@njit("i8[::1](i4[::1], i4[::1], i8[::1])", cache=True)
+@compiled("i8[::1](i4[::1], i4[::1], i8[::1])")
 def _labels(starts: NDArray[np.int32], ends: NDArray[np.int32], first_run: NDArray[np.int64]) -> NDArray[np.int64]:
     """Return for each run the first run of the piece that it belongs to."""
     parent = np.arange(len(starts))
@@ -112,9 +113,7 @@ def _labels(starts: NDArray[np.int32], ends: NDArray[np.int32], first_run: NDArr
     return parent
 
 
-@njit(
-    "Tuple((i4[::1], i4[::1], i4[::1], i4[::1], i8[::1], u8[:, ::1]))(i4[::1], i4[::1], i8[::1], i8[::1])", cache=True
-)
+@compiled("Tuple((i4[::1], i4[::1], i4[::1], i4[::1], i8[::1], u8[:, ::1]))(i4[::1], i4[::1], i8[::1], i8[::1])")
 def _drawn(
     starts: NDArray[np.int32], ends: NDArray[np.int32], first_run: NDArray[np.int64], labels: NDArray[np.int64]
 ) -> tuple[
@@ -164,7 +163,7 @@ def hashes(shapes: Shapes) -> NDArray[np.uint64]:
     return _hashes(shapes.width, shapes.first_row, shapes.rows)
 
 
-@njit("u8[::1](i4[::1], i8[::1], u8[:, ::1])", cache=True)
+@compiled("u8[::1](i4[::1], i8[::1], u8[:, ::1])")
 def _hashes(width: NDArray[np.int32], first_row: NDArray[np.int64], rows: NDArray[np.uint64]) -> NDArray[np.uint64]:
     mixed = np.empty(len(width), np.uint64)
     for shape in range(len(width)):
@@ -182,7 +181,7 @@ def erase(ink: NDArray[np.bool_], shapes: Shapes) -> None:
     _erase(ink, shapes.left, shapes.top, shapes.first_row, shapes.rows)
 
 
-@njit("void(b1[:, ::1], i4[::1], i4[::1], i8[::1], u8[:, ::1])", cache=True)
+@compiled("void(b1[:, ::1], i4[::1], i4[::1], i8[::1], u8[:, ::1])")
 def _erase(
     ink: NDArray[np.bool_],
     left: NDArray[np.int32],

@@ -6,9 +6,9 @@ Each symbol has white around it, at least a pixel, so that a shape that is refin
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.alike import RIM_PX
 from papiermappe.core.encode.jbig2.arithmetic import Whole
 from papiermappe.core.encode.jbig2.integers import put
@@ -83,7 +83,7 @@ def name_bits(symbols: int) -> int:
     return max(0, (symbols - 1).bit_length())
 
 
-@njit("u1[:, ::1](u8[:, ::1], i8, i8, i8, i8)", cache=True)
+@compiled("u1[:, ::1](u8[:, ::1], i8, i8, i8, i8)")
 def in_box(rows: NDArray[np.uint64], width: Whole, height: Whole, across: Whole, down: Whole) -> NDArray[np.uint8]:
     """Return a shape in a box of that size, with room of two pixels around it; it may reach into that."""
     box = np.zeros((height + 4, width + 4), np.uint8)
@@ -99,7 +99,7 @@ def in_box(rows: NDArray[np.uint64], width: Whole, height: Whole, across: Whole,
     return box
 
 
-@njit("void(u1[:, ::1], u1[:, ::1], u1[::1], i8[::1], u1[::1])", cache=True)
+@compiled("void(u1[:, ::1], u1[:, ::1], u1[::1], i8[::1], u1[::1])")
 def put_refined(
     shape: NDArray[np.uint8],
     symbol: NDArray[np.uint8],

@@ -1,9 +1,9 @@
 """Text regions: where symbols come on a page (ITU-T T.88, 6.4, arithmetic coding)."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.encode.jbig2.alike import RIM_PX
 from papiermappe.core.encode.jbig2.arithmetic import MAX_BYTES_A_BIT, Whole
 from papiermappe.core.encode.jbig2.integers import (
@@ -58,10 +58,9 @@ def text_region(places: Places, symbols: Symbols) -> bytes:
     return out[1:end].tobytes()
 
 
-@njit(
+@compiled(
     "i8(i8[::1], i8[::1], i8[::1], b1[::1], i8[::1], i8[::1], i8[::1], u8[:, ::1],"
     "i8[::1], i8[::1], i8[::1], i8[::1], u8[:, ::1], i8, u1[::1], u1[::1])",
-    cache=True,
 )
 def _put_text(
     symbol: NDArray[np.int64],

@@ -2,6 +2,7 @@
 import { createExtras } from "../extras.js";
 import { LEVELS, createLook } from "../look.js";
 import { createNaming } from "../naming.js";
+import { printDocument } from "../printing.js";
 import { createPlaces } from "../places.js";
 import { clock, length, listed, pages, sheets, size, t } from "../words.js";
 
@@ -191,7 +192,7 @@ export function file(mappe, facts) {
           ...filing, tone: state, making: isMaking(filing), canStop: isMaking(filing) || state === "waiting", done: filing.state === "made",
           ended: ["failed", "stopped", "waiting"].includes(state), isSeveral: filing.document_count > 1 && filing.state === "made", zip: `/filings/${filing.id}/documents.zip`,
           again: state === "stopped" ? t("Continue") : state === "waiting" ? t("Try now") : t("Try again"), lines: linesOf(filing), madeText: filing.made?.text ?? "",
-          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download`, slip: `/documents/${document.id}/slip` })),
+          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download`, slip: `/documents/${document.id}/slip`, isPdf: document.file_name.endsWith(".pdf") })),
           ...this.othersOf(filing),
           more: filing.document_count > filing.documents.length ? t("and {count} more", { count: filing.document_count - filing.documents.length }) : "",
         };
@@ -223,6 +224,8 @@ export function file(mappe, facts) {
       field.value = "";
       if (destination) mappe.command(`/filings/${id}/deliveries`, { destination });
     },
+    /** @param {string} address */
+    print(address) { printDocument(address); },
     /** @param {string} text */
     copy(text) { navigator.clipboard?.writeText(text); },
     get fileLabel() { return this.filings.some((/** @type {any} */ filing) => filing.done) ? t("File another copy") : t("File it"); },

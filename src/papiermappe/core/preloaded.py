@@ -1,0 +1,12 @@
+"""What processes that compute have in common; imported once, it is shared by all copies.
+
+Importing it compiles all inner loops, which takes seconds the first time.
+"""
+
+from papiermappe.core import pages
+from papiermappe.core.compiled import load_all
+from papiermappe.core.order import pairing
+
+__all__ = ["pages", "pairing"]
+
+load_all()
