@@ -4,8 +4,11 @@ Each command imports what it needs when it runs, so that a desk's processes star
 """
 
 import asyncio
+import json
 import os
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
@@ -16,9 +19,10 @@ from typer.core import TyperCommand
 
 from papiermappe import logs
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
+from papiermappe.core.documents import Division
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.options import DocumentOptions, TiffCoding
+from papiermappe.core.encode.options import DocumentOptions, SlipPlace, TiffCoding
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -28,6 +32,7 @@ from papiermappe.settings import Settings
 from papiermappe.words.marks import N_
 
 if TYPE_CHECKING:
+    from papiermappe.store.database import Store
     from papiermappe.words import Words
 
 app = typer.Typer(
@@ -45,9 +50,28 @@ _STRANGE = N_("{file} is no document that was filed here, or it was changed sinc
 
 
 def _database_url(settings: Settings) -> str:
-    if settings.database_url is None:
+    """Return the URL of the database that is named, or else of the private one of a desk that runs here."""
+    from papiermappe.local.postgres import PrivatePostgres
+
+    if settings.database_url is not None:
+        return str(settings.database_url)
+    running = PrivatePostgres.running_url(settings.data_dir / "postgres")
+    if running is None:
         raise CannotStart("no_database_named")
-    return str(settings.database_url)
+    return running
+
+
+@contextmanager
+def _store(settings: Settings) -> "Iterator[Store]":
+    """Yield the rows and files of a desk."""
+    from papiermappe.store.blobs import Blobs
+    from papiermappe.store.database import Store
+
+    store = Store(_database_url(settings), Blobs.in_folder(settings.blob_dir))
+    try:
+        yield store
+    finally:
+        store.close()
 
 
 @app.command()
@@ -124,15 +148,9 @@ def migrate() -> None:
 def check() -> None:
     """Prove that scans and documents on disk are those that the database knows; exit with 1 where they are not."""
     from papiermappe.services.housekeeping import check as check_store
-    from papiermappe.store.blobs import Blobs
-    from papiermappe.store.database import Store
 
-    settings = Settings()
-    store = Store(_database_url(settings), Blobs.in_folder(settings.blob_dir))
-    try:
+    with _store(Settings()) as store:
         report = check_store(store)
-    finally:
-        store.close()
     words = _words()
     for message in (*report.problems, *report.leftovers):
         _say(words.text(message))
@@ -151,15 +169,14 @@ def verify(files: Annotated[list[Path], typer.Argument(help="Files that may have
     """Say of files whether they are what was filed here, byte for byte; exit with 1 where one is not."""
     from papiermappe.services.caller import MACHINE
     from papiermappe.services.slips import documents_like, slip_of
-    from papiermappe.store.blobs import Blobs
-    from papiermappe.store.database import Store
 
-    settings, words = Settings(), _words()
-    store = Store(_database_url(settings), Blobs.in_folder(settings.blob_dir))
-    strange = 0
-    try:
+    words, strange = _words(), 0
+    with _store(Settings()) as store:
         for file in files:
-            known = documents_like(MACHINE, store, file)
+            try:
+                known = documents_like(MACHINE, store, file)
+            except OSError as exc:
+                raise typer.BadParameter(str(exc)) from exc
             strange += not known
             if not known:
                 _say(words.gettext(_STRANGE).format(file=file))
@@ -169,11 +186,75 @@ def verify(files: Annotated[list[Path], typer.Argument(help="Files that may have
                 _say(words.gettext(_KNOWN).format(file=file, name=slip.file_name, at=at, pages=pages))
                 for delivery in slip.deliveries:
                     _say(f"  {delivery.destination}: {words.moment(delivery.delivered_at)} {delivery.place}")
-    except OSError as exc:
-        raise typer.BadParameter(str(exc)) from exc
-    finally:
-        store.close()
     sys.exit(1 if strange else 0)
+
+
+@app.command("mappen")
+def list_mappen(
+    find: Annotated[str, typer.Option(help="Words of the subject.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
+) -> None:
+    """List the Mappen on the desk: number, pages, subject."""
+    from papiermappe.local.filing import SCRIPT, open_mappen
+
+    with _store(Settings()) as store:
+        rows = open_mappen(SCRIPT, store, find)
+    if as_json:
+        _say(json.dumps([{"mappe": row.id, "subject": row.subject, "pages": row.page_count} for row in rows], indent=1))
+        return
+    for row in rows:
+        _say(f"{row.id}\t{row.page_count}\t{row.subject}")
+
+
+@app.command("file")
+def file_mappen(
+    mappen: Annotated[list[int], typer.Argument(help="Their numbers, as the addresses of their pages have them.")],
+    to: Annotated[list[str], typer.Option(help="A destination by its name; may be given several times.")],
+    level: Annotated[Level | None, typer.Option(help="How small it becomes; else as the destination says.")] = None,
+    kind: Annotated[
+        Format | None, typer.Option("--as", help="The format, by its ending; else as the destination says.")
+    ] = None,
+    read: Annotated[
+        str | None, typer.Option(metavar="LANGUAGES", help="Read the pages, as in eng+deu; else as it says.")
+    ] = None,
+    pages: Annotated[str, typer.Option(metavar="NUMBERS", help='Some pages only, as in "1-4, 9".')] = "",
+    divide: Annotated[
+        str, typer.Option(metavar="every=N|parts", help="Several documents: of N pages each, or as they were cut.")
+    ] = "",
+    limit_mb: Annotated[float | None, typer.Option(min=0.01, max=2000, help="A PDF is no larger.")] = None,
+    slip: Annotated[SlipPlace, typer.Option(help="Where the record of the document goes.")] = SlipPlace.KEPT,
+    author: Annotated[str, typer.Option(help="That documents name.")] = "",
+    wait_s: Annotated[float, typer.Option("--wait", min=0, help="Seconds until the answer is not awaited.")] = 3600,
+    as_json: Annotated[bool, typer.Option("--json", help="As JSON.")] = False,
+) -> None:
+    """File Mappen of a desk that runs, one after the other, under names by the rules of their destinations.
+
+    Ends with 0 where all is delivered, with 1 where something was not, with 3 where a destination is away.
+    """
+    from papiermappe.local.filing import Asked, file_mappe, in_words
+    from papiermappe.store.secrets import SecretBox
+
+    settings, words = Settings(), _words()
+    options = DocumentOptions(author=author, slip=slip, limit_bytes=round(limit_mb * 1e6) if limit_mb else None)
+    division, every = _division(divide)
+    asked = Asked(to, level, kind, read, ranges=pages, division=division, every=every, options=options)
+    secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
+    with _store(settings) as store:
+        outcomes = [file_mappe(store, secrets, mappe_id, asked, wait_s) for mappe_id in mappen]
+    told = [outcome.model_dump(mode="json", context={"words": words}) for outcome in outcomes]
+    _say(json.dumps(told, indent=1) if as_json else "\n".join(in_words(outcome, words) for outcome in outcomes))
+    codes = {outcome.exit_code for outcome in outcomes}
+    sys.exit(1 if 1 in codes else max(codes))
+
+
+def _division(text: str) -> tuple[Division, int]:
+    """Return what is asked for as every=3 or parts; empty: one document."""
+    rule, _, number = text.partition("=")
+    if rule == "every" and number.isascii() and number.isdecimal() and 1 <= int(number) <= MOST_SHEETS_A_PART:
+        return Division.EVERY, int(number)
+    if text in {"", "parts"}:
+        return Division.PARTS if text else Division.ONE, 1
+    raise typer.BadParameter("divide into every=N pages, or into parts, as they were cut")
 
 
 @app.command()

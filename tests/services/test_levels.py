@@ -25,9 +25,9 @@ from papiermappe.services import destinations, levels
 from papiermappe.services.errors import NotFound
 from papiermappe.services.pages import treatment_of
 from papiermappe.services.pictures import captured_picture
-from papiermappe.services.reading import Reading
+from papiermappe.services.reading import NOT_READ, Reading
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Page
+from papiermappe.store.models import Page
 
 NOW = datetime(2026, 11, 26, 9, 14, tzinfo=UTC)
 GERMAN = Reading("deu", RecognitionMode.ACCURATE)
@@ -62,7 +62,7 @@ def estimate_levels(
     store: Store, mappe: int, page: int, compute: Compute = here, spot: levels.Spot | None = None
 ) -> None:
     """Estimate the levels, as a worker would."""
-    levels.estimate_levels(store, mappe, page, spot, compute, DEFAULT_LIMIT_PX)
+    levels.estimate_levels(store, mappe, page, spot, compute, compute, DEFAULT_LIMIT_PX)
 
 
 def page_picture(store: Store, page_id: int) -> bytes:
@@ -78,7 +78,8 @@ def never(function: Callable[..., Any], /, *arguments: object) -> Any:
 
 
 def test_levels_are_estimated_once_and_shown(store: Store, mappe: int, pages: list[int]) -> None:
-    assert levels.estimate(ANNA, store, mappe, pages[1]) == levels.Estimate(bytes_a_page={}, look=None)
+    nothing = levels.estimate(ANNA, store, mappe, pages[1])
+    assert (nothing.bytes_a_page, nothing.look, nothing.goes_on) == ({}, None, True)
     levels.request_estimate(ANNA, store, mappe, pages[1])
     estimate_levels(store, mappe, pages[1])
     known = levels.estimate(ANNA, store, mappe, pages[1])
@@ -142,28 +143,34 @@ def test_what_a_page_is_made_of_is_told_and_follows_what_is_said_by_hand(
     assert made_of() is before
 
 
-def test_a_changed_mappe_is_estimated_again(store: Store, mappe: int, pages: list[int]) -> None:
+def test_what_is_known_of_pages_stays_when_another_is_set_aside(store: Store, mappe: int, pages: list[int]) -> None:
     estimate_levels(store, mappe, pages[0])
     do(store, mappe, SetAside(pages=(pages[2],)))
-    assert levels.estimate(ANNA, store, mappe, pages[0]).bytes_a_page == {}
-    assert levels.estimate(ANNA, store, mappe, pages[0]).look
+    known = levels.estimate(ANNA, store, mappe, pages[0])
+    assert (known.pages_made, known.goes_on) == (2, False)
+    assert known.look
     with pytest.raises(NotFound):
         levels.estimate(ANNA, store, mappe, pages[2])
     estimate_levels(store, mappe, pages[2], never)  # a job that came too late does nothing
 
 
-@pytest.mark.parametrize("count", [0, 1, 5, 6, 7, 12, 26, 500])
-def test_few_pages_stand_for_all(store: Store, mappe: int, count: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Of fronts full of print and blank backs, and whatever lies between, about as many of each as there are."""
-    hand = np.random.default_rng(count)
-    kilobytes = [int(hand.integers(800, 1200) if at % 2 == 0 else hand.integers(90, 110)) for at in range(count)]
-    many = [Page(id=at, capture=Capture(byte_size=size), set_aside=False) for at, size in enumerate(kilobytes)]
-    monkeypatch.setattr(levels, "pages_of", lambda *_: many)
-    with store.begin() as session:
-        chosen = [page.id for page in levels._chosen(session, mappe)]
-    assert len(chosen) == len(set(chosen)) == min(count, levels.PAGES_ESTIMATED)
-    if count > levels.PAGES_ESTIMATED and count % 2 == 0:
-        assert np.mean([kilobytes[at] for at in chosen]) == pytest.approx(np.mean(kilobytes), rel=0.1)
+@pytest.mark.parametrize("level", Level)
+@pytest.mark.parametrize("read", [True, False])
+def test_the_size_told_is_that_of_the_file(
+    store: Store, mappe: int, pages: list[int], tmp_path: Path, level: Level, read: bool
+) -> None:
+    says = page_saying(*["The pears are weighed crate by crate on the scales of the Cooperative."] * 20)
+    reading = GERMAN if read else NOT_READ
+    made = request(
+        store, mappe, destinations.add_folder(ANNA, store, uuid4().hex, tmp_path), NOW, level=level, reading=reading
+    )
+    make(store, made, FakeRecogniser(says))
+    estimate_levels(store, mappe, pages[0])
+    known = levels.estimate(ANNA, store, mappe, pages[0])
+    assert (known.pages_made, known.goes_on) == (3, False)
+    text = known.bytes_of_text if read else 0
+    told = known.bytes_a_file + 3 * (known.bytes_a_page[level] + text)
+    assert told == pytest.approx(len(made_document(store, made).data), rel=0.1)
 
 
 @pytest.mark.parametrize("level", Level)

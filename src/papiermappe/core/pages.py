@@ -142,15 +142,19 @@ def readable_rims(capture: CapturedPicture, treatment: Treatment, mode: Recognit
     return Readable(encode_pgm(grey), page.dpi)
 
 
-def bytes_a_page(pages: Sequence[PageSource]) -> dict[Level, float]:
-    """Return the mean size of the given pages at each level. Raises PictureRefused."""
-    return {level: _byte_size([_rendered(page, level) for page in pages], level) / len(pages) for level in Level}
+def page_sizes(pages: Sequence[PageSource]) -> list[dict[Level, float]]:
+    """Return what the pictures of each page weigh at each level, with its share of what the pages have in common.
 
-
-def _byte_size(pages: Sequence[_Rendered], level: Level) -> int:
-    encoded = encode_pages([page.split(level) for page in pages])
-    shared = {picture.shared for page in encoded for picture in page.pictures()}
-    return sum(page.byte_size for page in encoded) + sum(map(len, shared))
+    Raises:
+        PictureRefused: a capture cannot be decoded.
+    """
+    sizes: list[dict[Level, float]] = [{} for _ in pages]
+    for level in Level:
+        encoded = encode_pages([_rendered(page, level).split(level) for page in pages])
+        share = sum(map(len, {picture.shared for page in encoded for picture in page.pictures()})) / len(pages)
+        for known, page in zip(sizes, encoded, strict=True):
+            known[level] = page.byte_size + share
+    return sizes
 
 
 class LevelSamples(NamedTuple):

@@ -83,7 +83,7 @@ def tasks(
     @blueprint.task(name=JobKind.ESTIMATE_LEVELS, retry=RETRIED)
     def estimate_levels(mappe_id: int, page_id: int, spot: list[float] | None = None) -> None:
         where = levels.Spot(*spot) if spot else None
-        levels.estimate_levels(store, mappe_id, page_id, where, pools.foreground, max_px)
+        levels.estimate_levels(store, mappe_id, page_id, where, pools.foreground, pools.background, max_px)
 
     @blueprint.task(name=JobKind.READ_AHEAD, retry=RETRIED)
     def read_ahead(mappe_id: int, excluded: list[int]) -> None:

@@ -1,7 +1,11 @@
-"""What keeps Papiermappe from starting."""
+"""What keeps Papiermappe from starting, or a script from filing."""
 
 from papiermappe.errors import PapiermappeError
 
 
 class CannotStart(PapiermappeError):
     """A tool is missing, a port is taken, a folder cannot be used."""
+
+
+class CannotFile(PapiermappeError):
+    """There is no destination of that name."""

@@ -104,6 +104,16 @@ class PrivatePostgres:
         """Return the URL of a database on the server."""
         return f"postgresql://{USER}:{self._password_file.read_text()}@{HOST}:{self.port}/{database}"
 
+    @classmethod
+    def running_url(cls, folder: Path) -> str | None:
+        """Return the URL of the database of a server that another process runs in a folder; None where none runs."""
+        try:
+            lines = (folder / "cluster" / "postmaster.pid").read_text().splitlines()
+            password = (folder / "password").read_text()
+            return f"postgresql://{USER}:{password}@{HOST}:{int(lines[3])}/{USER}"
+        except (OSError, ValueError, IndexError):
+            return None
+
     def create_database(self, name: str, template: str = "template1") -> str:
         """Create a database if it does not exist; return its URL."""
         with psycopg.connect(self.url("postgres"), autocommit=True) as connection:

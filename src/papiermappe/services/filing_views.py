@@ -7,6 +7,9 @@ from pydantic import BaseModel
 
 from papiermappe.core.encode.level import Level
 from papiermappe.message import Message
+from papiermappe.services.caller import Caller, visible_mappe
+from papiermappe.services.errors import NotFound
+from papiermappe.store.database import Store
 from papiermappe.store.models import Delivery, DeliveryState, Document, Filing, FilingState
 
 DOCUMENTS_SHOWN = 10
@@ -56,7 +59,17 @@ class FilingView(BaseModel):
     deliveries: list[DeliveryView]
 
 
-def filing_view(filing: Filing) -> FilingView:
+def whole_filing(caller: Caller, store: Store, filing_id: int) -> FilingView:
+    """Return a filing with all its documents. Raises NotFound."""
+    with store.begin() as session:
+        filing = session.get(Filing, filing_id)
+        if filing is None:
+            raise NotFound("filing_gone")
+        visible_mappe(caller, session, filing.mappe_id)
+        return filing_view(filing, len(filing.documents))
+
+
+def filing_view(filing: Filing, documents_shown: int = DOCUMENTS_SHOWN) -> FilingView:
     """Return a filing as windows show it."""
     documents = filing.documents
     is_made = filing.state is FilingState.MADE
@@ -69,7 +82,7 @@ def filing_view(filing: Filing) -> FilingView:
                 byte_size=document.byte_size,
                 replaces=document.replaces_id,
             )
-            for document in documents[:DOCUMENTS_SHOWN]
+            for document in documents[:documents_shown]
         ],
         document_count=len(documents),
         state=filing.state,

@@ -362,6 +362,7 @@ SENTENCES: dict[str, str | Plural] = {
     "blob_not_written": N_("A file cannot be written to the disk."),
     # ---- starting
     "port_taken": N_("Port {port} is taken by another program. Set PAPIERMAPPE_PORT to another one."),
+    "no_such_destination": N_("There is no destination “{name}”. Nothing was filed. There are: {known}."),
     "running_already": N_("Papiermappe is running already in {folder}. Stop it there with Ctrl-C."),
     "folder_not_made": N_("The folder {folder} cannot be made ({reason}). Set PAPIERMAPPE_DATA_DIR to another one."),
     "desk_not_started": N_("It does not start. What its parts say is in {logs}."),

@@ -17,6 +17,7 @@ from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
 from papiermappe.core.encode.web_page import WebPage, write_web_page
 from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.picture import Pixels
+from papiermappe.core.reading.figures import Figure, find_figures
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.core.reading.structure import elements_of
 from papiermappe.core.reading.tables import Grid, find_tables
@@ -34,6 +35,8 @@ class PageContent(NamedTuple):
     """Encoded, a file of its own."""
     grids: tuple[Grid, ...] = ()
     """Of its tables, for a text document."""
+    figures: tuple[Figure, ...] = ()
+    """What may be pictures, for a text document."""
 
 
 def page_content(
@@ -62,7 +65,9 @@ def page_content(
         case Format.PNG:
             return PageContent(picture=encode_png(page))
         case Format.WORD:
-            return PageContent(grids=tuple(find_tables(binarise(page, dpi), dpi)))
+            ink = binarise(page, dpi)
+            grids = tuple(find_tables(ink, dpi))
+            return PageContent(grids=grids, figures=tuple(find_figures(page, ink, dpi, grids)))
         case _:
             return PageContent()
 
@@ -100,7 +105,8 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
             coded = (page.content.tiff for page in pages if page.content.tiff)
             write_tiff(coded, out, form.level, form.tiff, about)
         case Format.WORD:
-            elements = (elements_of(page.text, page.content.grids) for page in pages if page.text)
+            read = ((page, page.text) for page in pages if page.text)
+            elements = (elements_of(text, page.content.grids, page.content.figures) for page, text in read)
             write_word_document(elements, out, about)
         case Format.ALTO:
             out.write(write_alto((page.text for page in pages if page.text), about.title))

@@ -80,6 +80,8 @@ class Printed(_Value):
     """The words at its bottom."""
     language: str | None = None
     """That its words are of, as ISO 639-2; None where they are few, or of no language that is known here."""
+    words: int | None = None
+    """How many it has; None where only its head and foot have been read."""
     opens: bool = False
     """Whether it has what letters and forms begin with: a salutation, a subject line, the number of an invoice."""
     closes: bool = False
@@ -101,6 +103,7 @@ def printed_on(page: PageText) -> Printed:
             "ends_within": running[-1].rstrip("”\"')»")[-1:] not in SENTENCE_ENDS if running else None,
             "title": title_of(page),
             "language": language_of(texts),
+            "words": sum(len(line.words) for line in page.lines()),
             "opens": any(map(opens_a_document, texts)),
             "closes": any(map(closes_a_letter, texts)),
             "proposals": proposals_of(page),

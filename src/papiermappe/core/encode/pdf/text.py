@@ -1,5 +1,7 @@
 """The text of a page, unseen above its picture: words lie where they are printed, in the order of reading."""
 
+from itertools import pairwise
+
 from papiermappe.core.encode.pdf.font import DESCENT, UNITS, WIDTH, Characters
 from papiermappe.core.geometry import POINTS_PER_MM
 from papiermappe.core.reading.page_text import Line, PageText, Word
@@ -15,18 +17,20 @@ def text_content(page: PageText, height_pt: float, characters: Characters) -> by
 
 
 def _line(line: Line, height_pt: float, characters: Characters) -> list[bytes]:
-    """Write a line: all its words stand on one baseline and are as high as it."""
+    """Write a line: all its words stand on one baseline and are as high as it; each is placed from the one before."""
     size_pt = max(LEAST_SIZE_PT, (line.box.bottom - line.box.top) * POINTS_PER_MM)
     baseline_pt = height_pt - line.box.bottom * POINTS_PER_MM - size_pt * DESCENT / UNITS
-    start = f"/{FONT} {size_pt:.2f} Tf".encode()
-    return [start, *(_word(word, size_pt, baseline_pt, characters) for word in line.words)]
+    lefts_pt = [round(word.box.left * POINTS_PER_MM, 1) for word in line.words]
+    moves = [f"1 0 0 1 {lefts_pt[0]:g} {baseline_pt:.1f} Tm"]
+    moves += [f"{left - before:.1f} 0 Td" for before, left in pairwise(lefts_pt)]
+    shown = (_shown(word, size_pt, characters) for word in line.words)
+    words = (f"{move} {word}".encode() for move, word in zip(moves, shown, strict=True))
+    return [f"/{FONT} {size_pt:.1f} Tf".encode(), *words]
 
 
-def _word(word: Word, size_pt: float, baseline_pt: float, characters: Characters) -> bytes:
-    """Write a word, stretched to its width, and the space after it."""
+def _shown(word: Word, size_pt: float, characters: Characters) -> str:
+    """Return the operators that show a word, stretched to its width, and the space after it."""
     text = characters.coded(word.text)
     width_pt = max(0.1, (word.box.right - word.box.left) * POINTS_PER_MM)
     stretch = 100 * width_pt / max(1, len(text) // 2) / (size_pt * WIDTH / UNITS)
-    left_pt = word.box.left * POINTS_PER_MM
-    shown = (text + characters.coded(" ")).hex()
-    return f"{stretch:.1f} Tz 1 0 0 1 {left_pt:.2f} {baseline_pt:.2f} Tm <{shown}> Tj".encode()
+    return f"{stretch:.1f} Tz <{(text + characters.coded(' ')).hex()}> Tj"

@@ -3,7 +3,7 @@ import { Refused, get } from "./http.js";
 import { size, t } from "./words.js";
 
 const ASK_EVERY_MS = 700;
-const NO_ESTIMATE = { bytes_a_page: {}, look: null, kept_as: null };
+const NO_ESTIMATE = { bytes_a_page: {}, bytes_of_text: 0, bytes_a_file: 0, pages_made: 0, goes_on: true, look: null, kept_as: null };
 const KEPT_LEVEL = "papiermappe.level", KEPT_ZOOM = "papiermappe.lookZoom";
 const STEP = 0.05; // of a page, by which an arrow key moves the spot
 
@@ -22,13 +22,13 @@ const MADE_OF = /** @type {Record<string, string>} */ ({ picture: t("one picture
 
 /**
  * @param {any} mappe
- * @param {{ isPdf: () => boolean, count: () => number | null }} document whether sizes can be told, and how many pages are meant
+ * @param {{ isPdf: () => boolean, isRead: () => boolean, counted: () => { count: number | null, files: number } }} document what sizes depend on: how many pages are meant
  */
 export function createLook(mappe, document) {
   return {
     level: localStorage.getItem(KEPT_LEVEL) ?? "balanced",
     zoom: Number(localStorage.getItem(KEPT_ZOOM)) === 2 ? 2 : 1,
-    /** @type {{ bytes_a_page: Record<string, number>, look: Look | null, kept_as: string | null }} */
+    /** @type {{ bytes_a_page: Record<string, number>, bytes_of_text: number, bytes_a_file: number, pages_made: number, goes_on: boolean, look: Look | null, kept_as: string | null }} */
     estimate: NO_ESTIMATE,
     /** @type {{ page: number, across: number, down: number } | null} where to look; null: where it shows most */
     spot: null,
@@ -109,14 +109,18 @@ export function createLook(mappe, document) {
         ...this.sizeOf(this.estimate.bytes_a_page[level.level]),
       }));
     },
-    /** How large the whole becomes, and each page. @param {number | undefined} each */
-    sizeOf(each) {
-      const count = document.count();
+    /** How large the whole becomes, and each page. @param {number | undefined} pictures of a page in the mean, in bytes */
+    sizeOf(pictures) {
+      const { count, files } = document.counted();
+      const each = pictures && pictures + (document.isRead() ? this.estimate.bytes_of_text : 0);
       if (!document.isPdf()) return { size: "", each: t("size told for PDF only") };
       if (this.page === null) return { size: "", each: t("no page yet") };
       if (!each) return { size: "", each: t("calculating…") };
       if (count === null) return { size: "", each: t("about {each} a page", { each: size(each) }) };
-      return { size: size(each * count), each: count === 1 ? t("estimated") : t("estimated, {each} a page", { each: size(each) }) };
+      const all = size(each * count + this.estimate.bytes_a_file * files);
+      const sure = count === mappe.pageCount && this.estimate.pages_made >= count;
+      if (count === 1) return { size: all, each: sure ? "" : t("estimated") };
+      return { size: all, each: sure ? t("{each} a page", { each: size(each) }) : t("estimated, {each} a page", { each: size(each) }) };
     },
     /** @param {string} level */
     choose(level) { this.level = level; localStorage.setItem(KEPT_LEVEL, level); },
@@ -151,7 +155,6 @@ export function createLook(mappe, document) {
 
     // ---- asking for it
 
-    get estimated() { return this.estimate.look !== null && "lean" in this.estimate.bytes_a_page; },
     async ask(round = 0) {
       clearTimeout(this.asking);
       const { key, page, place } = this;
@@ -161,7 +164,7 @@ export function createLook(mappe, document) {
         const found = await get(address);
         if (key !== this.key) return;
         this.estimate = found.look || !this.estimate.look ? found : { ...found, look: this.estimate.look }; // what was there stays until the next has come
-        if (found.look && "lean" in found.bytes_a_page) return;
+        if (found.look && !found.goes_on) return;
         if (round && this.requestedFor !== key) { // not for pages that are only passed by
           this.requestedFor = key;
           await mappe.command(address);

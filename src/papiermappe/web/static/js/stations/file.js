@@ -43,7 +43,7 @@ export function file(mappe, facts) {
     ranges: "",
 
     init() {
-      this.look = createLook(mappe, { isPdf: () => this.isPdf, count: () => this.countMeant });
+      this.look = createLook(mappe, { isPdf: () => this.isPdf, isRead: () => this.isRead, counted: () => ({ count: this.countMeant, files: this.filesMeant }) });
       this.extras = createExtras(() => this.format);
       this.places = createPlaces(mappe, facts.destinations, (destination) => this.takeForm(destination));
       const [first, ...others] = this.places.list.filter((/** @type {any} */ { id }) => this.places.chosen.includes(id));
@@ -115,6 +115,11 @@ export function file(mappe, facts) {
       /** @type {Record<string, number>} */
       const counts = { all: mappe.pageCount, fronts: this.sides.front, backs: this.sides.back, chosen: mappe.selectedCount };
       return counts[this.which] ?? null;
+    },
+    /** How many documents they become, as far as that is known here. */
+    get filesMeant() {
+      if (this.division === "page") return this.countMeant ?? 1;
+      return this.isEvery && this.countMeant ? Math.ceil(this.countMeant / this.every) : 1;
     },
     get which() { return this.choices.some((/** @type {any} */ choice) => choice.value === this.chosenWhich) ? this.chosenWhich : "all"; },
     get hasRanges() { return this.which === "ranges"; },
