@@ -354,6 +354,9 @@ def assemble(
     password_file: Annotated[
         Path | None, typer.Option(help="Its first line is the password of a PDF, which is no PDF/A then.")
     ] = None,
+    slip: Annotated[
+        bool, typer.Option("--slip", help="Write a record beside it: files with their checksums, what was done.")
+    ] = False,
     strict: Annotated[bool, typer.Option("--strict", help="Stop at a file that cannot be read.")] = False,
     replace: Annotated[bool, typer.Option("--replace", help="Write over what is there.")] = False,
     as_json: Annotated[bool, typer.Option("--json", help="Report as JSON.")] = False,
@@ -401,6 +404,7 @@ def assemble(
             subject=subject,
             keywords=keywords,
             tiff=tiff,
+            slip=SlipPlace.BESIDE if slip else SlipPlace.KEPT,
             limit_bytes=round(limit_mb * 1e6) if limit_mb else None,
         ),
         password=SecretStr(_first_line(password_file) if password_file else ""),

@@ -1,5 +1,6 @@
 """Files made of files, as a person asks for them at the command line."""
 
+import hashlib
 import json
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -23,7 +24,7 @@ from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.options import DocumentOptions
+from papiermappe.core.encode.options import DocumentOptions, SlipPlace
 from papiermappe.core.operations.steps import RoutineFile, RoutineRefused, Step
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
@@ -89,6 +90,21 @@ def test_a_limit_is_met_by_the_page_that_weighs_most(photographs: list[Path], tm
     with pytest.raises(LimitOutOfReach):
         made(asked("never.pdf", 10_000), FakeRecogniser(LEASE))
     assert not (tmp_path / "never.pdf").exists()
+
+
+def test_a_slip_lies_beside_and_proves_the_files(files: list[Path], tmp_path: Path) -> None:
+    options = DocumentOptions(slip=SlipPlace.BESIDE)
+    request = AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.pdf", options=options, replaces=False)
+    report = made(request)
+    slip = json.loads((tmp_path / "lease.slip.json").read_text())
+    (document,) = slip["documents"]
+    assert document["sha256"] == hashlib.sha256((tmp_path / "lease.pdf").read_bytes()).hexdigest()
+    assert [source["name"] for source in slip["sources"]] == [file.name for file in files]
+    assert slip["sources"][0]["sha256"] == hashlib.sha256(files[0].read_bytes()).hexdigest()
+    assert [page["operations"] for page in slip["pages"]] == [list(page.operations) for page in report.pages]
+    (tmp_path / "lease.pdf").unlink()
+    with pytest.raises(FileThere):
+        made(request)
 
 
 def test_a_password_is_taken_from_the_first_line_of_a_file(files: list[Path], tmp_path: Path) -> None:

@@ -241,7 +241,7 @@ def test_a_spot_is_looked_at_and_a_page_kept_as_somebody_wants_it(
     pressed(driver, ".look-head .btn-link")
     until(lambda: look(driver) == first, 60)
     Select(driver.find_element(By.ID, "kept-as")).select_by_value("bilevel")
-    until(lambda: "black and white" in (stack.desk(mappe).undo or ""))
+    until(lambda: any("black and white" in line for line in stack.desk(mappe).history))
     until(lambda: "/levels/" in look(driver) and look(driver) != first, 60)
     assert_accessible(driver, "look")
 

@@ -24,6 +24,7 @@ from papiermappe.assembly.request import (
     Report,
     format_of,
 )
+from papiermappe.assembly.slip import write_slip
 from papiermappe.assembly.source import SourcePage
 from papiermappe.assembly.treating import Treatments
 from papiermappe.compute import Compute
@@ -32,7 +33,7 @@ from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.level import Level
-from papiermappe.core.encode.options import About, FileForm
+from papiermappe.core.encode.options import About, FileForm, SlipPlace
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.naming.names import name_part
 from papiermappe.core.pages import PageForm, PageSource, readable_page, readable_rims
@@ -108,15 +109,7 @@ class Assembly:
         written: list[Path] = []
         with PageFolder() as folder:
             for out, sources in self._documents(folder):
-                made = (
-                    self._within_limit(out, sources, folder)
-                    if self._request.options.limit_bytes
-                    else self._made(sources)
-                )
-                pages = self._reported(made)
-                if (first := next(pages, None)) is not None:
-                    self._propose(first.page.text)
-                    written += self._write(out, first, pages)
+                written += self._document(out, sources, folder)
         if not written:
             causes = [message.model_dump(mode="json") for message in self._left_out]
             raise NothingToAssemble("nothing_to_assemble", causes=causes)
@@ -131,6 +124,20 @@ class Assembly:
             left_out=tuple(self._left_out),
             **dict(self._pairs),
         )
+
+    def _document(self, out: Path, sources: Iterable[SourcePage], folder: PageFolder) -> list[Path]:
+        """Make one document, in its files; return them."""
+        limited = self._request.options.limit_bytes is not None
+        pages = self._reported(self._within_limit(out, sources, folder) if limited else self._made(sources))
+        before = len(self._reports)
+        first = next(pages, None)
+        if first is None:
+            return []
+        self._propose(first.page.text)
+        files = self._write(out, first, pages)
+        if self._request.options.slip is SlipPlace.BESIDE:
+            write_slip(files, self._reports[before:], self._now, self._request.replaces)
+        return files
 
     # ---- where pages come from, and who reads them (PageSupply)
 

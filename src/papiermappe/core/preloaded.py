@@ -3,6 +3,8 @@
 Importing it compiles all inner loops, which takes seconds the first time.
 """
 
+import gc
+
 from papiermappe.core import pages
 from papiermappe.core.compiled import load_all
 from papiermappe.core.order import pairing
@@ -10,3 +12,5 @@ from papiermappe.core.order import pairing
 __all__ = ["pages", "pairing"]
 
 load_all()
+gc.collect()
+gc.freeze()  # copies keep sharing what they never collect ("gc", freeze, in the Python library reference)
