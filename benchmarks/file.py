@@ -1,6 +1,6 @@
 """How small, how exact, how searchable and how fast files are, on drawn pages whose truth is known.
 
-python -m benchmarks.file [--share 1.0] [--only bilevel,levels,reading,naming,counting,searching,long] [--seed 20261126]
+python -m benchmarks.file [--share 1.0] [--only bilevel,levels,reading,naming,counting,searching,long,sizes] [--seed 20261126]
 """
 
 import argparse
@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import cv2
 
-from benchmarks.filing import bilevel, counting, levels, long, naming, reading, searching
+from benchmarks.filing import bilevel, counting, levels, long, naming, reading, searching, sizes
 from benchmarks.table import Row
 
 SEED = 20261126
@@ -20,6 +20,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "counting": counting.measure,
     "searching": searching.measure,
     "long": long.measure,
+    "sizes": sizes.measure,
 }
 
 

@@ -40,8 +40,8 @@ class Stack:
         self.drawer = Drawer(standin_port)
         self._scanned: dict[str, int] = {}
         settings = {
-            **environment, "PAPIERMAPPE_DATABASE_URL": database_url, "PAPIERMAPPE_DATA_DIR": str(folder),
-            "PAPIERMAPPE_PORT": str(web_port), "PAPIERMAPPE_READS_AHEAD": "false",
+            "PAPIERMAPPE_READS_AHEAD": "false", **environment, "PAPIERMAPPE_DATABASE_URL": database_url,
+            "PAPIERMAPPE_DATA_DIR": str(folder), "PAPIERMAPPE_PORT": str(web_port),
         }  # fmt: skip
         standin = ["standin", "--port", str(standin_port), "--pace", "0", "--paper", str(folder / "paper.json")]
         self.children = {

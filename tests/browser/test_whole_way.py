@@ -4,6 +4,7 @@ import re
 import subprocess
 import time
 from collections.abc import Callable
+from fnmatch import fnmatch
 from pathlib import Path
 
 import numpy as np
@@ -14,15 +15,26 @@ from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
-from tests.browser.conftest import Stack, assert_accessible
+from tests.browser.conftest import Stack, assert_accessible, next_name, running
 from tests.helpers import ANNA
 
 from papiermappe.core.clean import estimate_skew
-from papiermappe.services import mappen
+from papiermappe.core.naming.rule import NamingRule
+from papiermappe.devices.model import TicketSettings
+from papiermappe.services import destinations, devices, mappen, naming_rules, tickets
+from papiermappe.services.filed import Wanted
+from papiermappe.services.filing_views import DeliveryView
+from papiermappe.services.finding import find_pages
 
 Until = Callable[..., None]
 Complaints = Callable[[], list[str]]
 
+POST = (
+    ("letter-share", "2026-11-03", "your-share-of-the-harvest", "secretary"),
+    ("invoice", "2026-10-28", "tolver-crate-works", "crates"),
+    ("lease", "", "upper-meadow", "meadow"),
+)
+"""Papers, the day that is printed on each, what else its name is made of, and a word that stands on it."""
 PAPERS = (
     "lease",
     "delivery-118",
@@ -153,6 +165,44 @@ def test_from_paper_to_file(
     assert file.name in driver.find_element(By.CSS_SELECTOR, ".filed").text
     driver.get(driver.find_element(By.LINK_TEXT, file.name).get_attribute("href") or "")
     assert complaints() == []
+
+
+@pytest.mark.slow
+def test_a_letter_an_invoice_and_a_lease_are_filed_named_and_searchable_by_three_actions_each(
+    database_url: str, tmp_path: Path, environment: dict[str, str], driver: Chrome, until: Until
+) -> None:
+    by = {"parts": [{"kind": "date", "source": "printed"}, {"kind": "sender"}, {"kind": "subject"}]}
+    reading = {**environment, "PAPIERMAPPE_READS_AHEAD": "true"}
+    with running(Stack(database_url, tmp_path / "desk", reading)) as stack:
+        tickets.make_default(ANNA, stack.store, tickets.keep_ticket(ANNA, stack.store, "Post", TicketSettings(dpi=200)))
+        rule = naming_rules.keep_rule(ANNA, stack.store, "Post", NamingRule.model_validate(by))
+        naming_rules.make_default(ANNA, stack.store, rule)
+        destinations.add_folder(ANNA, stack.store, "Post", tmp_path / "post")
+        devices.make_default(ANNA, stack.store, stack.devices["zaunkoenig"])
+        for paper, day, named, word in POST:
+            stack.drawer.lay(paper)
+            mappe = mappen.open_mappe(ANNA, stack.store)
+            driver.get(f"{stack.url}/mappen/{mappe}/intake")
+            filed = _filed_by_three_actions(stack, driver, until, mappe, f"{day}*{named}*.pdf")
+            found = find_pages(ANNA, stack.store, Wanted(word))
+            assert filed.name in [page.file_name for page in found]
+
+
+def _filed_by_three_actions(stack: Stack, driver: Chrome, until: Until, mappe: int, name: str) -> Path:
+    """Scan and file the paper in the feeder; return the file."""
+    until(lambda: driver.find_element(By.ID, "scan").is_enabled(), 60)
+    keys(driver, " ")  # 1: scan
+    until(lambda: stack.desk(mappe).order and stack.desk(mappe).analysed, 60)
+    keys(driver, "4")  # 2: to the station File
+    at_station(driver, until, "file")
+    until(lambda: fnmatch(next_name(driver), name), 90)
+    keys(driver, Keys.ENTER)  # 3: file it
+
+    def delivered() -> list[DeliveryView]:
+        return [one for filing in stack.desk(mappe).filings for one in filing.deliveries if one.place]
+
+    until(delivered, 120)
+    return Path(delivered()[0].place or "")
 
 
 def _assert_straight(file: Path, truth: list[dict[str, object]]) -> None:

@@ -160,7 +160,7 @@ def _request(
         document = Document(
             filing_id=filing.id,
             number=number,
-            title=subject,
+            title=facts.subject,
             sender=facts.sender,
             dated=facts.printed,
             replaces_id=wanted.replaces,

@@ -13,7 +13,7 @@ def name_facts(today: date, subject: str, said: Proposals | None, words: Sequenc
 
     Args:
         today: the day for names.
-        subject: what the document is about.
+        subject: what the document is about, as a person has said; empty: as its page says.
         said: what is proposed from its first page; None where that was not read.
         words: of its first page.
     """
@@ -23,7 +23,7 @@ def name_facts(today: date, subject: str, said: Proposals | None, words: Sequenc
     return NameFacts(
         today=today,
         printed=date.fromisoformat(day) if day else None,
-        subject=subject,
+        subject=subject or sure_value(said.subject),
         sender=sure_value(said.sender),
         number=sure_value(said.number),
         kind=spelled_kind(sure_value(said.kind)),

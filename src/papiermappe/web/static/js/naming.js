@@ -132,6 +132,7 @@ export function createNaming(mappe, rules, station) {
         subject: t("subject"), sender: t("sender"), kind: t("kind"), number: t("printed number"), counter: t("counter"),
         text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"), ticket: t("ticket"), who: t("who"),
       };
+      if (part.kind === "subject" && text && !mappe.subject) return t("subject on page 1");
       if (text) return this.byHand[part.kind] === undefined ? labels[part.kind] : t("{what}, by hand", { what: labels[part.kind] });
       return this.doubt(part) ? t("{what}, doubtful", { what: labels[part.kind] }) : t("{what}, not known", { what: labels[part.kind] });
     },

@@ -7,6 +7,7 @@ import { createPlaces } from "../places.js";
 import { clock, length, listed, pages, sheets, size, t } from "../words.js";
 
 const MOST_LETTERS = 120;
+const SURE = 0.5;
 
 /** @param {any} mappe @param {any} facts */
 export function file(mappe, facts) {
@@ -280,7 +281,8 @@ function checksOf(mappe, facts) {
   if (outOfPlace) checks.push({ tone: "warn", text: t("By their printed numbers, {count} sheet is out of place", "By their printed numbers, {count} sheets are out of place", { count: outOfPlace }), href: at("order") });
   if (missing.length) checks.push({ tone: "warn", text: missing.length === 1 ? t("Printed page {pages} is missing", { pages: listed(missing) }) : t("Printed pages {pages} are missing", { pages: listed(missing) }), href: at("order") });
   if (twice.length) checks.push({ tone: "warn", text: twice.length === 1 ? t("Printed page {pages} is there twice", { pages: listed(twice) }) : t("Printed pages {pages} are there twice", { pages: listed(twice) }), href: at("order") });
-  if (!mappe.subject) checks.push({ tone: "note", text: t("There is no subject: the name is made without it."), href: "" });
+  const { subject } = mappe.printed.proposals ?? {};
+  if (!mappe.subject && !(subject?.confidence >= SURE)) checks.push({ tone: "note", text: t("There is no subject: the name is made without it."), href: "" });
   for (const id of mappe.warned.slice(0, 5)) {
     checks.push({ tone: "warn", text: t("Page {number}: {what}", { number: mappe.numberOf(id), what: mappe.page(id).warnings[0].text }), href: `${at("tidy")}?page=${id}` });
   }
