@@ -1,6 +1,7 @@
 """How small, how exact, how searchable and how fast files are, on drawn pages whose truth is known.
 
-python -m benchmarks.file [--share 1.0] [--only bilevel,levels,reading,naming,counting,searching,long,sizes] [--seed 20261126]
+python -m benchmarks.file [--share 1.0] [--seed 20261126]
+                          [--only bilevel,levels,reading,naming,counting,searching,long,sizes]
 """
 
 import argparse
