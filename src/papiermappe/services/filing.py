@@ -96,8 +96,11 @@ def request_filing(
         NotPossible: there is no page to file, several documents would replace one, they do not fit into a file of that
             format, or it cannot have what is asked for.
         RangeRefused: the ranges of pages make no sense.
+        ValueError: there is a password, and nothing to seal it with.
     """
     typed = wanted.password.get_secret_value() if wanted.password else ""
+    if typed and secrets is None:
+        raise ValueError("a password has to be sealed: without a box for that, the document would go out open")
     sealed = secrets.seal(typed) if typed and secrets else None
     return _request(caller, store, mappe_id, wanted, now, words_known(store, wanted.reading), sealed)
 

@@ -24,7 +24,7 @@ from papiermappe.core.sizes import (
 )
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.errors import NotFound
-from papiermappe.services.pages import analysis_of, pages_of, picture_name, printed_on_page, treatment_of
+from papiermappe.services.pages import analysis_of, pages_of, picture_name, treatment_of
 from papiermappe.services.pictures import captured_picture
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
@@ -201,14 +201,14 @@ def _known(store: Store, pages: Sequence[Page]) -> list[PageKnown]:
 
 
 def _kind(page: Page) -> str:
-    analysis, treatment = analysis_of(page), treatment_of(page)
-    return f"{analysis.colour if analysis else ''} {treatment.tone} {treatment.kept_as}"
+    """Return what decides how large a page becomes, from its JSON: hundreds are asked at once."""
+    colour, (tone, kept_as) = (page.analysis or {}).get("colour"), map(page.treatment.get, ("tone", "kept_as"))
+    return f"{colour} {tone} {kept_as}"
 
 
 def _word_count(page: Page) -> int | None:
     """Return how many words a page has, where it was read."""
-    printed = printed_on_page(page)
-    return printed.words if printed else None
+    return (page.printed or {}).get("words")
 
 
 def _size_key(page: Page) -> str:

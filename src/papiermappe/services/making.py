@@ -42,7 +42,7 @@ from papiermappe.services.slips import slip_file, slip_without_deliveries
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.errors import DatabaseGone, StoreError
+from papiermappe.store.errors import DatabaseGone, SecretUnreadable, StoreError
 from papiermappe.store.models import Capture, Document, Filing, FilingState
 from papiermappe.store.queue import JobKind, enqueue
 from papiermappe.store.secrets import SecretBox
@@ -233,8 +233,16 @@ class _Making:
         attached: tuple[Attachment, ...] = ()
         if options.slip is SlipPlace.ATTACHED:
             attached = (slip_file(slip_without_deliveries(self._store, document.id), self._tools.words),)
-        password = self._tools.secrets.open(filing.password) if filing.password and self._tools.secrets else ""
-        return FileForm(filing.format, filing.level, about, options.tiff, attached, password)
+        return FileForm(filing.format, filing.level, about, options.tiff, attached, self._password())
+
+    def _password(self) -> str:
+        """Return the password of the documents, empty where they have none. Raises SecretUnreadable."""
+        sealed, secrets = self._filing.password, self._tools.secrets
+        if sealed is None:
+            return ""
+        if secrets is None:
+            raise SecretUnreadable("secret_key_unusable")
+        return secrets.open(sealed)
 
     def _thumbnail(self, document: Document) -> bytes:
         """Return its first page as it is shown in the lanes, which has mostly been made by then."""
