@@ -194,6 +194,8 @@ class PageReport(BaseModel):
     zones: tuple[ZoneReport, ...] = ()
     findings: tuple[Message, ...] = ()
     words: int | None = None
+    guesses: int = 0
+    """Words that were left out, since they were guessed rather than read."""
     unread: Message | None = None
     """Why it was not read."""
 

@@ -360,6 +360,7 @@ class Assembly:
                 Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings
             ),
             words=made.words,
+            guesses=made.guesses,
             unread=made.unread,
         )
 

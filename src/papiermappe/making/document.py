@@ -59,6 +59,11 @@ class MadePage(NamedTuple, Generic[S]):
         """How many words were read on it; None where it was not read."""
         return None if self.page.text is None else sum(len(line.words) for line in self.page.text.lines())
 
+    @property
+    def guesses(self) -> int:
+        """How many words were left out, since they were guessed rather than read."""
+        return self.page.text.guesses if self.page.text else 0
+
 
 def make_pages(
     items: Iterable[S],

@@ -11,6 +11,7 @@ import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
+from papiermappe.core.reading.guesses import without_guesses
 from papiermappe.core.reading.left_out import cut_out, left_out, with_line
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import (
@@ -154,7 +155,7 @@ class Tesseract:
     def read(
         self, page: Readable, languages: Sequence[str], mode: RecognitionMode, cancelled: threading.Event | None = None
     ) -> PageText:
-        """Recognise the text of a page.
+        """Recognise the text of a page; what was guessed rather than read is left out.
 
         Args:
             page: straight and upright.
@@ -174,7 +175,7 @@ class Tesseract:
         for box in left_out(pixels, page.dpi, text):
             line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, mode, cancelled)
             text = with_line(text, line, box)
-        return text
+        return without_guesses(text)
 
     def _read(
         self,

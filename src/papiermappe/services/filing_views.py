@@ -101,6 +101,7 @@ def _made_of(documents: Sequence[Document], level: Level) -> Message:
     params = {
         "level": level,
         "pages": [page for each in made for page in each["pages"]],
+        "guesses": sum(each.get("guesses", 0) for each in made),
         "unread": sum(each.get("unread", 0) for each in made),
         "unread_cause": next((cause for each in made if (cause := each.get("unread_cause"))), None),
     }

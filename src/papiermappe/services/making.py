@@ -286,6 +286,7 @@ def _summary(made: list[MadePage[dict[str, Any]]]) -> dict[str, Any]:
             {"made_of": page.made_of, "byte_size": page.byte_size or 0, "words": page.words, "level": page.level}
             for page in made
         ],
+        "guesses": sum(page.guesses for page in made),
         "unread": len(unread),
         "unread_cause": unread[0].model_dump(mode="json") if unread else None,
     }

@@ -127,6 +127,10 @@ SHEETS = NN_("{count} sheet", "{count} sheets")
 FRONTS = NN_("{count} front is in", "{count} fronts are in")
 BACKS = NN_("{count} back", "{count} backs")
 WORDS = NN_("{count} word can be searched", "{count} words can be searched")
+GUESSES = NN_(
+    "{count} word was guessed rather than read, and is left out: handwriting, perhaps.",
+    "{count} words were guessed rather than read, and are left out: handwriting, perhaps.",
+)
 UNREAD = NN_("{count} page could not be read: {cause}", "{count} pages could not be read: {cause}")
 
 _SAFE_NONE = N_("No sheet of this run is in yet.")
@@ -201,6 +205,8 @@ def _made(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
     parts.append(words.counted(WORDS, sum(read)) if read else words.gettext(_NOT_SEARCHABLE))
     sentence = "; ".join(parts)
     told = f"{sentence[0].upper()}{sentence[1:]}."
+    if params.get("guesses"):
+        told = f"{told} {words.counted(GUESSES, params['guesses'])}"
     if params.get("unread"):
         cause = words.text(params["unread_cause"])
         unread = words.ngettext(UNREAD.one, UNREAD.many, params["unread"])

@@ -76,6 +76,8 @@ class PageText(_Value):
     languages: tuple[str, ...]
     """That it was read in: ISO 639-2 codes, the main one first."""
     blocks: tuple[Block, ...] = ()
+    guesses: int = 0
+    """How many words were left out, since they were guessed rather than read."""
 
     def lines(self) -> Iterator[Line]:
         """Yield all lines, in the order of reading."""

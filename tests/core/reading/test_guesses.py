@@ -1,0 +1,55 @@
+"""Words that were guessed rather than read."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from papiermappe.core.reading.guesses import GUESSED, READ, without_guesses
+from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
+
+BOX = BoxMm(left=20, top=20, right=40, bottom=25)
+
+
+def page(*lines: list[float]) -> PageText:
+    """Return a page of lines whose words have these confidences."""
+    made = [
+        Line(words=tuple(Word(text=f"w{at}", box=BOX, confidence=sure) for at, sure in enumerate(line)), box=BOX)
+        for line in lines
+    ]
+    blocks = (Block(paragraphs=(Paragraph(lines=tuple(made)),)),) if made else ()
+    return PageText(width_mm=210, height_mm=297, languages=("eng",), blocks=blocks)
+
+
+def sures(kept: PageText) -> list[list[float]]:
+    """Return the confidences of the words that are left, line by line."""
+    return [[word.confidence for word in line.words] for line in kept.lines()]
+
+
+def test_an_unsure_word_in_a_line_that_was_read_stays() -> None:
+    kept = without_guesses(page([0.9, 0.1, 0.95]))
+    assert (sures(kept), kept.guesses) == ([[0.9, 0.1, 0.95]], 0)
+
+
+def test_a_line_of_guesses_goes_and_what_was_read_in_it_stays() -> None:
+    kept = without_guesses(page([0.9, 0.9], [0.1, 0.2, 0.3], [0.2, 0.5, 0.3]))
+    assert (sures(kept), kept.guesses) == ([[0.9, 0.9], [0.5]], 5)
+
+
+def test_a_page_of_guesses_is_empty() -> None:
+    kept = without_guesses(page([0.1, 0.1], [0.2]))
+    assert (kept.blocks, kept.text, kept.guesses) == ((), "", 3)
+
+
+@given(st.lists(st.lists(st.floats(0, 1), min_size=1, max_size=6), max_size=6))
+def test_nothing_is_lost_uncounted_and_nothing_sure_is_lost(lines: list[list[float]]) -> None:
+    kept = without_guesses(page(*lines))
+    left = [sure for line in sures(kept) for sure in line]
+    assert len(left) + kept.guesses == sum(map(len, lines))
+    assert sum(sure >= READ for line in lines for sure in line) == sum(sure >= READ for sure in left)
+    assert sum(sure >= GUESSED for line in lines for sure in line) == sum(sure >= GUESSED for sure in left)
+    assert without_guesses(kept).guesses >= kept.guesses
+
+
+@pytest.mark.parametrize("confidence", [0.36, 0.59])
+def test_what_is_doubtful_but_no_guess_stays(confidence: float) -> None:
+    assert without_guesses(page([confidence] * 3)).guesses == 0
