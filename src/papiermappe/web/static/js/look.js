@@ -2,7 +2,7 @@
 import { Refused, get } from "./http.js";
 import { size, t } from "./words.js";
 
-const ASK_EVERY_MS = 700;
+const ASK_EVERY_MS = 700, ASK_AT_LEAST_EVERY_MS = 5000;
 const NO_ESTIMATE = { bytes_a_page: {}, bytes_of_text: 0, bytes_a_file: 0, pages_made: 0, goes_on: true, look: null, kept_as: null };
 const KEPT_LEVEL = "papiermappe.level", KEPT_ZOOM = "papiermappe.lookZoom";
 const STEP = 0.05; // of a page, by which an arrow key moves the spot
@@ -172,7 +172,7 @@ export function createLook(mappe, document) {
       } catch (error) {
         if (error instanceof Refused && error.status === 404) return; // set aside elsewhere: the change asks for another
       }
-      this.asking = window.setTimeout(() => this.ask(round + 1), ASK_EVERY_MS);
+      this.asking = window.setTimeout(() => this.ask(round + 1), Math.min(ASK_EVERY_MS * (1 + round / 10), ASK_AT_LEAST_EVERY_MS));
     },
     stopAsking() { clearTimeout(this.asking); },
   };
