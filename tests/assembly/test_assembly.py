@@ -203,7 +203,7 @@ def test_documents_are_named_by_a_rule_and_nothing_is_written_over(files: list[P
     cut = request.model_copy(update={"sources": tuple(files[:2]), "cut": CutRequest(rule=CutRule.SHEETS, every=1)})
     report = made(cut, FakeRecogniser(LEASE))
     assert [Path(part.file).name for part in report.parts] == [Path(file).name for file in report.out]
-    rule.write_text('{"parts": [{"kind": "who"}]}')
+    rule.write_text('{"parts": [{"kind": "weather"}]}')
     with pytest.raises(NamingRuleRefused, match="naming_rule_refused"):
         made(request)
 

@@ -26,6 +26,7 @@ from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
+from papiermappe.core.sizes import BYTES_A_PICTURE
 from papiermappe.core.treatment import (
     PAPER_WHITE,
     Part,
@@ -143,7 +144,7 @@ def readable_rims(capture: CapturedPicture, treatment: Treatment, mode: Recognit
 
 
 def page_sizes(pages: Sequence[PageSource]) -> list[dict[Level, float]]:
-    """Return what the pictures of each page weigh at each level, with its share of what the pages have in common.
+    """Return what the pictures of each page add to a PDF at each level, with its share of what pages have in common.
 
     Raises:
         PictureRefused: a capture cannot be decoded.
@@ -153,7 +154,7 @@ def page_sizes(pages: Sequence[PageSource]) -> list[dict[Level, float]]:
         encoded = encode_pages([_rendered(page, level).split(level) for page in pages])
         share = sum(map(len, {picture.shared for page in encoded for picture in page.pictures()})) / len(pages)
         for known, page in zip(sizes, encoded, strict=True):
-            known[level] = page.byte_size + share
+            known[level] = page.byte_size + share + BYTES_A_PICTURE * len(page.pictures())
     return sizes
 
 

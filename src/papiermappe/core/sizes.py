@@ -7,8 +7,10 @@ from papiermappe.core.encode.level import Level
 
 BYTES_A_FILE = 4_700
 """Of a PDF, whatever its pages: colours, metadata, tables."""
-BYTES_A_PAGE = 520
+BYTES_A_PAGE = 300
 """Beside its pictures."""
+BYTES_A_PICTURE = 225
+"""What a PDF says of one, a stencil too."""
 BYTES_OF_TEXT = 1_600
 """Of the unseen font, where pages are read."""
 BYTES_A_WORD = 9
