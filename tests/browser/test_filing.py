@@ -152,10 +152,8 @@ def test_a_part_is_dragged_to_another_place(driver: Chrome, until: Until, mappe:
     until(lambda: len(chips(driver)) == 3)
     counter, day = (driver.find_element(By.CSS_SELECTOR, f"[data-part='{at}']") for at in (2, 0))
     ActionChains(driver).click_and_hold(counter).move_by_offset(-10, 0).move_to_element(day).release().perform()
-    until(
-        lambda: [chip.split(": ")[1] for chip in chips(driver)] == ["counter", "date on page 1", "subject, not known"]
-    )
-    until(lambda: next_name(driver).endswith("_2026-06-18.pdf"))
+    until(lambda: [chip.split(": ")[1] for chip in chips(driver)] == ["counter", "date on page 1", "subject on page 1"])
+    until(lambda: next_name(driver).endswith("_2026-06-18_repair-of-the-cold-store-door.pdf"))
 
 
 def test_one_document_a_page(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:

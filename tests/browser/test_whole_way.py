@@ -31,7 +31,7 @@ Complaints = Callable[[], list[str]]
 
 POST = (
     ("letter-share", "2026-11-03", "your-share-of-the-harvest", "secretary"),
-    ("invoice", "2026-10-28", "tolver-crate-works", "crates"),
+    ("invoice", "2026-10-28", "invoice_2026-0815", "crates"),
     ("lease", "", "upper-meadow", "meadow"),
 )
 """Papers, the day that is printed on each, what else its name is made of, and a word that stands on it."""
@@ -171,7 +171,7 @@ def test_from_paper_to_file(
 def test_a_letter_an_invoice_and_a_lease_are_filed_named_and_searchable_by_three_actions_each(
     database_url: str, tmp_path: Path, environment: dict[str, str], driver: Chrome, until: Until
 ) -> None:
-    by = {"parts": [{"kind": "date", "source": "printed"}, {"kind": "sender"}, {"kind": "subject"}]}
+    by = {"parts": [{"kind": "date", "source": "printed"}, {"kind": "kind"}, {"kind": "number"}, {"kind": "subject"}]}
     reading = {**environment, "PAPIERMAPPE_READS_AHEAD": "true"}
     with running(Stack(database_url, tmp_path / "desk", reading)) as stack:
         tickets.make_default(ANNA, stack.store, tickets.keep_ticket(ANNA, stack.store, "Post", TicketSettings(dpi=200)))

@@ -108,7 +108,7 @@ def test_dates_come_in_the_order_of_reading_each_once() -> None:
 
 
 def test_an_empty_page_has_nothing() -> None:
-    assert printed_on(a_page()) == Printed()
+    assert printed_on(a_page()) == Printed(words=0)
 
 
 def test_it_survives_being_kept_as_json() -> None:

@@ -4,6 +4,7 @@ from itertools import islice
 
 from papiermappe.core.reading.document_date import day_of
 from papiermappe.core.reading.document_number import number_of
+from papiermappe.core.reading.heads import with_heads_apart
 from papiermappe.core.reading.kinds import kind_of
 from papiermappe.core.reading.page_text import Block, PageText, Paragraph
 from papiermappe.core.reading.proposal import Proposal, Proposals
@@ -19,7 +20,7 @@ def proposals_of(page: PageText) -> Proposals | None:
 
     Only its first lines are looked at, and none that is longer than a line of print can be.
     """
-    page = _bounded(page)
+    page = with_heads_apart(_bounded(page))
     kind = kind_of(page)
     day = day_of(page)
     number = number_of(page, kind.kind if kind else None)
