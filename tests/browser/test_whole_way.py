@@ -32,7 +32,7 @@ Complaints = Callable[[], list[str]]
 POST = (
     ("letter-share", "2026-11-03", "your-share-of-the-harvest", "secretary"),
     ("invoice", "2026-10-28", "invoice_2026-0815", "crates"),
-    ("lease", "", "upper-meadow", "meadow"),
+    ("lease", "", "lease", "meadow"),
 )
 """Papers, the day that is printed on each, what else its name is made of, and a word that stands on it."""
 PAPERS = (

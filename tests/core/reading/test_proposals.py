@@ -214,8 +214,9 @@ def test_a_comma_within_a_name_does_not_part_it() -> None:
     assert found.name == "J. Wendover and Sons, Coopers"
 
 
-def test_signs_around_a_name_are_not_of_it() -> None:
-    found = sender_of(page((25, 14, "= Overton Surveyors", 7)))
+@pytest.mark.parametrize("read", ["= Overton Surveyors", "i Overton Surveyors", "» o Overton Surveyors"])
+def test_signs_around_a_name_are_not_of_it(read: str) -> None:
+    found = sender_of(page((25, 14, read, 7)))
     assert found is not None
     assert found.name == "Overton Surveyors"
 

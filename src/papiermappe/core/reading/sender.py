@@ -165,8 +165,9 @@ def _parts(text: str) -> list[str]:
 
 
 def _clean(text: str) -> str:
-    """Return a name without what stands around it; a logo is read as signs that no name begins with."""
-    return re.sub(r"^[^\w(]+|[^\w).]+$", "", " ".join(text.split()))[:LONGEST]
+    """Return a name without what stands around it; a logo is read as signs, or a small letter, before it."""
+    bare = re.sub(r"^[^\w(]+|[^\w).]+$", "", " ".join(text.split()))
+    return re.sub(r"^[a-z] (?=[A-ZÄÖÜ])", "", bare)[:LONGEST]
 
 
 def _key(name: str) -> str:
