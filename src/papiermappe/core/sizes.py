@@ -35,7 +35,7 @@ def pages_to_make(pages: Sequence[PageKnown], count: int) -> list[int]:
     each part is taken.
 
     >>> pages_to_make([PageKnown("colour", size) for size in (10, 30, 20, 40)], 2)
-    [0, 3]
+    [2, 3]
     """
     ordered = sorted(range(len(pages)), key=lambda at: (pages[at].kind, pages[at].scan_bytes, at))
     parts = min(count, len(ordered))
