@@ -24,7 +24,7 @@ CLERK = Caller("clerk")
 
 _FILE = """
 insert into mappe (subject) values ('Everything');
-insert into destination (name, kind, settings) values ('Archive', 'folder', '{"path": "/nowhere"}');
+insert into destination (name, kind, settings, form) values ('Archive', 'folder', '{"path": "/nowhere"}', '{}');
 insert into filing (mappe_id, pages, page_count, format, level, recognition_mode, naming_rule_id, naming, state)
     select 1, '{"pages": []}', 5, '.pdf', 'lean', 'fast', 1, '{}', 'made' from generate_series(1, %(count)s);
 insert into document (filing_id, number, title, first_page, page_count, name_texts, file_name)

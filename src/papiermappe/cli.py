@@ -207,7 +207,7 @@ def list_mappen(
 
 
 @app.command("file")
-def file_mappen(
+def file_mappen_of_desk(
     mappen: Annotated[list[int], typer.Argument(help="Their numbers, as the addresses of their pages have them.")],
     to: Annotated[list[str], typer.Option(help="A destination by its name; may be given several times.")],
     level: Annotated[Level | None, typer.Option(help="How small it becomes; else as the destination says.")] = None,
@@ -231,7 +231,7 @@ def file_mappen(
 
     Ends with 0 where all is delivered, with 1 where something was not, with 3 where a destination is away.
     """
-    from papiermappe.local.filing import Asked, file_mappe, in_words
+    from papiermappe.local.filing import Asked, file_mappen, in_words
     from papiermappe.store.secrets import SecretBox
 
     settings, words = Settings(), _words()
@@ -240,7 +240,7 @@ def file_mappen(
     asked = Asked(to, level, kind, read, ranges=pages, division=division, every=every, options=options)
     secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
     with _store(settings) as store:
-        outcomes = [file_mappe(store, secrets, mappe_id, asked, wait_s) for mappe_id in mappen]
+        outcomes = file_mappen(store, secrets, mappen, asked, wait_s)
     told = [outcome.model_dump(mode="json", context={"words": words}) for outcome in outcomes]
     _say(json.dumps(told, indent=1) if as_json else "\n".join(in_words(outcome, words) for outcome in outcomes))
     codes = {outcome.exit_code for outcome in outcomes}

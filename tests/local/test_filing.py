@@ -18,7 +18,7 @@ from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.destinations.settings import MailSecurity, MailSettings
 from papiermappe.local.errors import CannotFile
-from papiermappe.local.filing import DONE, FAILED, WAITS, Asked, file_mappe, in_words, open_mappen
+from papiermappe.local.filing import DONE, FAILED, WAITS, Asked, file_mappe, file_mappen, in_words, open_mappen
 from papiermappe.services import destinations
 from papiermappe.services.destinations import DestinationWanted
 from papiermappe.services.errors import NotFound
@@ -106,6 +106,17 @@ def test_what_is_not_there_is_said(store: Store, full: int, tmp_path: Path) -> N
     assert "Leases" in WORDS.text(caught.value.message)
     with pytest.raises(NotFound):
         file_mappe(store, BOX, full + 1, Asked(["Leases"]), 0)
+
+
+def test_one_that_cannot_be_filed_keeps_no_other_from_it(store: Store, full: int, tmp_path: Path) -> None:
+    destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    with worker(store):
+        gone, done = file_mappen(store, BOX, [full + 1, full], Asked(["Leases"]), 60)
+        out_of_range = file_mappen(store, BOX, [full], Asked(["Leases"], ranges="7-9"), 60)
+    assert (gone.state, gone.exit_code) == ("refused", FAILED)
+    assert "not there" in in_words(gone, WORDS)
+    assert done.state == "delivered"
+    assert [one.state for one in out_of_range] == ["refused"]
 
 
 def test_the_command_line_lists_and_files(

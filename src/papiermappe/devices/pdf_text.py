@@ -64,13 +64,7 @@ def _lines(textpage: pypdfium2.PdfTextPage, count: int, top_left: Corner) -> lis
 
     def end_word() -> None:
         if letters:
-            boxes = [box for _, box in letters]
-            box = BoxMm(
-                left=min(box.left for box in boxes),
-                top=min(box.top for box in boxes),
-                right=max(box.right for box in boxes),
-                bottom=max(box.bottom for box in boxes),
-            )
+            box = BoxMm.around(box for _, box in letters)
             words.append(Word(text="".join(letter for letter, _ in letters), box=box, confidence=AS_PRINTED))
             letters.clear()
 

@@ -11,13 +11,14 @@ from papiermappe.core.documents import Division
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import DocumentOptions
-from papiermappe.core.page_choice import WhichPages
+from papiermappe.core.page_choice import RangeRefused, WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.local.errors import CannotFile
 from papiermappe.message import Message, SaysMessages
 from papiermappe.services import destinations, filing, mappen
 from papiermappe.services.caller import Caller
 from papiermappe.services.destinations import KeptDestination
+from papiermappe.services.errors import ServiceError
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.filing_views import FilingView, whole_filing
 from papiermappe.services.mappen import MappeCard
@@ -56,7 +57,7 @@ class Outcome(BaseModel):
     """Their names."""
     bytes: int | None
     state: str
-    """delivered, waiting, making, failed or stopped"""
+    """delivered, waiting, making, failed, stopped or refused"""
     places: list[str] = []
     message: Message | None = None
 
@@ -64,6 +65,30 @@ class Outcome(BaseModel):
     def exit_code(self) -> int:
         """How a command that came to this ends."""
         return {"delivered": DONE, "waiting": WAITS, "making": WAITS}.get(self.state, FAILED)
+
+
+def file_mappen(
+    store: Store, secrets: SecretBox, mappe_ids: Sequence[int], asked: Asked, wait_s: float
+) -> list[Outcome]:
+    """Have Mappen filed one after the other; one that cannot be filed like that keeps no other from it.
+
+    Args:
+        store: of the desk.
+        secrets: seals what is secret.
+        mappe_ids: of the Mappen.
+        asked: what is asked for.
+        wait_s: how long the answer for each is awaited.
+
+    Raises:
+        CannotFile: there is no destination of that name.
+    """
+    outcomes = []
+    for mappe_id in mappe_ids:
+        try:
+            outcomes.append(file_mappe(store, secrets, mappe_id, asked, wait_s))
+        except (ServiceError, RangeRefused) as exc:
+            outcomes.append(Outcome(mappe=mappe_id, documents=[], bytes=None, state="refused", message=exc.message))
+    return outcomes
 
 
 def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wait_s: float) -> Outcome:
@@ -79,6 +104,7 @@ def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wa
     Raises:
         CannotFile: there is no destination of that name.
         ServiceError: it cannot be filed like that.
+        RangeRefused: the ranges of pages make no sense.
     """
     places = [_named(store, name) for name in asked.to]
     number = filing.request_filing(

@@ -99,6 +99,8 @@ def _ranked(wanted: Wanted) -> Select[Any]:
     of_document = select(saying.c.document_id, saying.c.page, rank).ext(distinct_on(saying.c.document_id))
     best = of_document.order_by(saying.c.document_id, rank.desc(), saying.c.page).cte("best")
     there = select(Delivery).where(Delivery.document_id == Document.id, Delivery.state == DeliveryState.DELIVERED)
+    if wanted.destination_id:
+        there = there.where(Delivery.destination_id == wanted.destination_id)
     first = there.order_by(Delivery.id).limit(1).lateral("delivery")
     return (
         select(

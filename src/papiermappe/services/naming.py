@@ -101,7 +101,9 @@ def name_view(
             for document in documents[:MOST_SHOWN]
         ]
         names = _next_names(session, rule_id, rule, shown, today)
-        version = next(_version_names(session, replaceable(session, replaces), kind)) if replaces else None
+        version = (
+            next(_version_names(session, replaceable(session, replaces, locked=False), kind)) if replaces else None
+        )
     return NameView(
         rule_id=rule_id,
         rule=rule,
@@ -236,14 +238,14 @@ def reserve_name(
             return name
 
 
-def replaceable(session: Session, document_id: int) -> Document:
-    """Return a document of which a later version can be made.
+def replaceable(session: Session, document_id: int, locked: bool = True) -> Document:
+    """Return a document of which a later version can be made; locked, nobody else makes one meanwhile.
 
     Raises:
         NotFound: there is no such document, or it is not made.
         NotPossible: it has a later version already.
     """
-    document = session.get(Document, document_id, with_for_update={"key_share": True})
+    document = session.get(Document, document_id, with_for_update={"key_share": True} if locked else None)
     if document is None or document.sha256 is None:
         raise NotFound("document_gone")
     if session.scalar(select(Document.id).where(Document.replaces_id == document_id)) is not None:

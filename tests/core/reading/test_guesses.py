@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.reading.guesses import GUESSED, READ, without_guesses
+from papiermappe.core.reading.guesses import GUESSED, without_guesses
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 
 BOX = BoxMm(left=20, top=20, right=40, bottom=25)
@@ -45,9 +45,7 @@ def test_nothing_is_lost_uncounted_and_nothing_sure_is_lost(lines: list[list[flo
     kept = without_guesses(page(*lines))
     left = [sure for line in sures(kept) for sure in line]
     assert len(left) + kept.guesses == sum(map(len, lines))
-    assert sum(sure >= READ for line in lines for sure in line) == sum(sure >= READ for sure in left)
     assert sum(sure >= GUESSED for line in lines for sure in line) == sum(sure >= GUESSED for sure in left)
-    assert without_guesses(kept).guesses >= kept.guesses
 
 
 @pytest.mark.parametrize("confidence", [0.36, 0.59])

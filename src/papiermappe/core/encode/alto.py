@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from xml.etree import ElementTree as ET
 
-from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText
+from papiermappe.core.reading.page_text import Block, BoxMm, PageText
 
 NAMESPACE = "http://www.loc.gov/standards/alto/ns-v4#"
 UNITS_A_MM = 10  # MeasurementUnit mm10: tenths of a millimetre
@@ -46,7 +46,7 @@ def _page(layout: ET.Element, page: PageText, number: int) -> None:
 def _block(space: ET.Element, block: Block, name: str, language: str) -> None:
     lines = [line for paragraph in block.paragraphs for line in paragraph.lines]
     element = ET.SubElement(space, _name("TextBlock"), ID=name, LANG=language)
-    _lay(element, _around(lines))
+    _lay(element, BoxMm.around(line.box for line in lines))
     for at, line in enumerate(lines, 1):
         row = ET.SubElement(element, _name("TextLine"), ID=f"{name}_line{at}")
         _lay(row, line.box)
@@ -55,16 +55,6 @@ def _block(space: ET.Element, block: Block, name: str, language: str) -> None:
                 ET.SubElement(row, _name("SP"))
             string = ET.SubElement(row, _name("String"), CONTENT=word.text, WC=f"{word.confidence:.2f}")
             _lay(string, word.box)
-
-
-def _around(lines: list[Line]) -> BoxMm:
-    boxes = [line.box for line in lines]
-    return BoxMm(
-        left=min(box.left for box in boxes),
-        top=min(box.top for box in boxes),
-        right=max(box.right for box in boxes),
-        bottom=max(box.bottom for box in boxes),
-    )
 
 
 def _size(element: ET.Element, box: BoxMm) -> None:

@@ -21,6 +21,8 @@ from papiermappe.core.reading.structure import Columns, Element, Heading, ListIt
 MOST_LETTERS = 255
 """Of a property; longer ones are refused by the library."""
 MARGIN_MM = 22.0
+TEXT_MM = A4.width_mm - 2 * MARGIN_MM
+"""How wide the text is."""
 INDENT_MM = 8.0
 BETWEEN_COLUMNS_TWIPS = 454  # 8 mm
 
@@ -105,8 +107,8 @@ class _Writer:
         """Add a picture in its own size, as far from the left as it is on the page."""
         box = figure.box
         paragraph = self._placed(self._document.add_paragraph())
-        paragraph.add_run().add_picture(BytesIO(figure.png), width=Mm(min(box.right - box.left, 210 - 2 * MARGIN_MM)))
-        room = 210 - 2 * MARGIN_MM - (box.right - box.left)
+        paragraph.add_run().add_picture(BytesIO(figure.png), width=Mm(min(box.right - box.left, TEXT_MM)))
+        room = TEXT_MM - (box.right - box.left)
         paragraph.paragraph_format.left_indent = Mm(max(0.0, min(box.left - MARGIN_MM, room)))
 
     def _add_columns(self, element: Columns) -> None:

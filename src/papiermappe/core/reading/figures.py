@@ -94,7 +94,7 @@ def _merged(boxes: list[BoxMm], near_mm: float) -> list[BoxMm]:
     for box in sorted(boxes, key=lambda one: one.top):
         near = [other for other in merged if _are_near(box, other, near_mm)]
         merged = [other for other in merged if other not in near]
-        merged.append(_around([box, *near]))
+        merged.append(BoxMm.around([box, *near]))
     return [box for box in merged if box.bottom - box.top >= LEAST_MM]
 
 
@@ -102,15 +102,6 @@ def _are_near(one: BoxMm, other: BoxMm, near_mm: float) -> bool:
     across = max(one.left, other.left) - min(one.right, other.right)
     down = max(one.top, other.top) - min(one.bottom, other.bottom)
     return across <= near_mm and down <= near_mm
-
-
-def _around(boxes: Sequence[BoxMm]) -> BoxMm:
-    return BoxMm(
-        left=min(box.left for box in boxes),
-        top=min(box.top for box in boxes),
-        right=max(box.right for box in boxes),
-        bottom=max(box.bottom for box in boxes),
-    )
 
 
 def _figure(page: Pixels, box: BoxMm, dpi: float) -> Figure:

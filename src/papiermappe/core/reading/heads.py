@@ -48,10 +48,4 @@ def _pieces(line: Line) -> Iterator[Line]:
 
 
 def _line(words: list[Word]) -> Line:
-    box = BoxMm(
-        left=words[0].box.left,
-        top=min(word.box.top for word in words),
-        right=words[-1].box.right,
-        bottom=max(word.box.bottom for word in words),
-    )
-    return Line(words=tuple(words), box=box)
+    return Line(words=tuple(words), box=BoxMm.around(word.box for word in words))

@@ -1,6 +1,6 @@
 """What is written on a page, as it was read: blocks, paragraphs, lines and words, in the order of reading."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from enum import StrEnum
 from typing import Annotated
 
@@ -25,6 +25,21 @@ class BoxMm(_Value):
     top: float
     right: float
     bottom: float
+
+    @classmethod
+    def around(cls, boxes: Iterable["BoxMm"]) -> "BoxMm":
+        """Return the smallest place that holds all the given ones, of which there is one at least.
+
+        >>> BoxMm.around([BoxMm(left=1, top=2, right=3, bottom=4), BoxMm(left=2, top=0, right=5, bottom=3)]).right
+        5.0
+        """
+        known = list(boxes)
+        return cls(
+            left=min(box.left for box in known),
+            top=min(box.top for box in known),
+            right=max(box.right for box in known),
+            bottom=max(box.bottom for box in known),
+        )
 
     def moved(self, across_mm: float, down_mm: float) -> "BoxMm":
         """Return it farther to the right and farther down."""

@@ -208,23 +208,11 @@ def _is_below_all(block: Block, group: Sequence[Sequence[Block]]) -> bool:
 
 
 def _box(block: Block) -> BoxMm:
-    lines = [line.box for paragraph in block.paragraphs for line in paragraph.lines]
-    return BoxMm(
-        left=min(box.left for box in lines),
-        top=min(box.top for box in lines),
-        right=max(box.right for box in lines),
-        bottom=max(box.bottom for box in lines),
-    )
+    return BoxMm.around(line.box for paragraph in block.paragraphs for line in paragraph.lines)
 
 
 def _around(blocks: Sequence[Block]) -> BoxMm:
-    boxes = [_box(block) for block in blocks]
-    return BoxMm(
-        left=min(box.left for box in boxes),
-        top=min(box.top for box in boxes),
-        right=max(box.right for box in boxes),
-        bottom=max(box.bottom for box in boxes),
-    )
+    return BoxMm.around(map(_box, blocks))
 
 
 def _table(grid: Grid, lines: Sequence[Line]) -> Table:
