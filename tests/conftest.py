@@ -22,7 +22,7 @@ from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import devices, mappen
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store, migrate
-from tests.helpers import ANNA, Drawer, free_ports
+from tests.helpers import ANNA, PATIENCE_S, Drawer, free_ports
 
 TEMPLATE = "template_papiermappe"
 
@@ -110,7 +110,7 @@ def mappe(store: Store) -> int:
 def until() -> Callable[[Callable[[], object], float], None]:
     """Waits for something to become true."""
 
-    def wait(condition: Callable[[], object], patience_s: float = 30.0) -> None:
+    def wait(condition: Callable[[], object], patience_s: float = PATIENCE_S) -> None:
         until_s = time.monotonic() + patience_s
         while not condition():
             assert time.monotonic() < until_s, "it did not happen in time"
@@ -172,5 +172,5 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 @pytest.fixture(scope="session")
 def http() -> Iterator[httpx.Client]:
     """A plain client for loopback."""
-    with httpx.Client(trust_env=False, timeout=20) as client:
+    with httpx.Client(trust_env=False, timeout=PATIENCE_S) as client:
         yield client

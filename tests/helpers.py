@@ -42,6 +42,8 @@ from papiermappe.words import Words
 
 ANNA, BEN = Caller("anna"), Caller("ben")
 WORDS = Words.of("en-GB")
+PATIENCE_S = 180.0
+"""How long a test waits for what must come: a shared machine can be twenty times slower than a quiet one."""
 PORTS = {"kiebitz": 1, "zaunkoenig": 2, "stieglitz": 3}
 QUICK = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
 QUICK_ONE_SIDE = TicketSettings(source=Source.FEEDER, sides=Sides.ONE, dpi=100)
@@ -77,9 +79,9 @@ class Drawer:
 
     def __init__(self, port: int) -> None:
         self.port = port
-        self._http = httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False, timeout=10)
+        self._http = httpx.Client(base_url=f"http://127.0.0.1:{port}", trust_env=False, timeout=PATIENCE_S)
 
-    def wait(self, patience_s: float = 20.0) -> None:
+    def wait(self, patience_s: float = PATIENCE_S) -> None:
         """Wait until it answers."""
         until_s = time.monotonic() + patience_s
         while True:
@@ -132,7 +134,7 @@ class Drawer:
         for step in (self.clear, self.take_out, self.trouble):
             step(key)
         http = httpx.Client(base_url=self.escl(key), trust_env=False)
-        until_s = time.monotonic() + 5
+        until_s = time.monotonic() + PATIENCE_S
         while time.monotonic() < until_s:
             try:
                 status = http.get("/ScannerStatus").text

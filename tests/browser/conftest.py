@@ -15,7 +15,7 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.support.ui import WebDriverWait
 from tests.conftest import TEMPLATE
-from tests.helpers import ANNA, Desk, Drawer, desk, free_ports
+from tests.helpers import ANNA, PATIENCE_S, Desk, Drawer, desk, free_ports
 
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
@@ -102,7 +102,7 @@ class Stack:
         return "\n".join(f"== {name}\n{child.log_file.read_text()[-3000:]}" for name, child in self.children.items())
 
     def _wait_for_web(self) -> None:
-        until_s = time.monotonic() + 20
+        until_s = time.monotonic() + PATIENCE_S
         while True:
             try:
                 httpx.get(f"{self.url}/health", trust_env=False)
@@ -185,7 +185,7 @@ def driver(chromium: webdriver.Chrome) -> Iterator[webdriver.Chrome]:
 def until(driver: webdriver.Chrome) -> Callable[[Callable[[], object], float], None]:
     """Waits for something to become true in the browser, over changes of page in between."""
 
-    def wait(condition: Callable[[], object], patience_s: float = 30.0) -> None:
+    def wait(condition: Callable[[], object], patience_s: float = PATIENCE_S) -> None:
         between_pages = (NoSuchElementException, StaleElementReferenceException, JavascriptException)
         WebDriverWait(driver, patience_s, 0.03, between_pages).until(lambda _: condition(), "it did not happen in time")
 
@@ -250,9 +250,9 @@ def scan_booklet(stack: Stack, until: Callable[..., None], spreads: int, ticket:
         return now.view.runs[-1].state is RunState.WAITING and len(now.order) == pages
 
     for taken in range(1, spreads + 2):
-        until(lambda taken=taken: waits(taken), 60)
+        until(lambda taken=taken: waits(taken))
         if taken <= spreads:
             runs.next_sheet(ANNA, stack.store, run)
     runs.stop(ANNA, stack.store, run)
-    until(lambda: all(page.analysed for page in stack.desk(mappe).pages), 60)
+    until(lambda: all(page.analysed for page in stack.desk(mappe).pages))
     return mappe

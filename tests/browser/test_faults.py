@@ -306,7 +306,7 @@ def test_pictures_that_are_late_come_by_themselves_and_keep_nothing_else_waiting
     assert time.monotonic() - started < 6  # eight pictures wait for a worker that is not there
     stack.start_one("worker")
     loaded = "return [...document.querySelectorAll('[data-page] img')].every((img) => img.naturalWidth > 0)"
-    until(lambda: driver.execute_script(loaded), 60)
+    until(lambda: driver.execute_script(loaded))
 
 
 def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) -> None:
@@ -314,16 +314,16 @@ def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) 
     stack.drawer.lay(*["lease"] * 8)
     at(driver, until, stack, mappe, "intake")
     runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK_ONE_SIDE)
-    until(lambda: store(driver, "pageCount") == 24, 60)
+    until(lambda: store(driver, "pageCount") == 24)
     track = "const t = document.querySelector('.track');"
     until(lambda: driver.execute_script(f"{track} return t.scrollWidth - t.clientWidth - t.scrollLeft") < 200)
     assert driver.execute_script("return document.querySelector('.track').scrollLeft") > 100
     # after a change of all pages also those out of sight show it, a moment later than those in sight
-    until(lambda: stack.desk(mappe).analysed, 60)
+    until(lambda: stack.desk(mappe).analysed)
     do(stack.store, mappe, SetTone(pages=tuple(stack.desk(mappe).order), tone=Tone.GREY), caller=BEN)
     pictures = {page.picture for page in stack.desk(mappe).pages}
     shown = "return [...document.querySelectorAll('[data-page] img')].map((img) => img.getAttribute('src'))"
-    until(lambda: {str(src).split("/")[-1].split("-")[0] for src in driver.execute_script(shown)} == pictures, 30)
+    until(lambda: {str(src).split("/")[-1].split("-")[0] for src in driver.execute_script(shown)} == pictures)
 
 
 def test_a_hidden_window_lets_go_and_catches_up(

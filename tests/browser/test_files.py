@@ -142,7 +142,7 @@ def test_a_file_goes_on_when_the_server_is_back(
         until(lambda: driver.execute_script("return Object.values(Alpine.store('imports').sent)[0] > 0"))
         stack.kill("web")
         stack.start_one("web")
-        until(lambda: len(stack.desk(intake).order) == 1, 60)
+        until(lambda: len(stack.desk(intake).order) == 1)
     finally:
         driver.delete_network_conditions()
     until(lambda: "1 page from 1 file" in card(driver).lower())

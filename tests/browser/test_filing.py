@@ -48,7 +48,7 @@ def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
         number = mappen.open_mappe(ANNA, stack.store, "A letter")
         stack.drawer.lay("letter-share")
         runs.start_run(ANNA, stack.store, number, stack.devices["zaunkoenig"], TicketSettings(dpi=100))
-        until(lambda: stack.desk(number).order and all(page.analysed for page in stack.desk(number).pages), 60)
+        until(lambda: stack.desk(number).order and all(page.analysed for page in stack.desk(number).pages))
         return number
 
     number = stack.copy_of("A letter", scan)
@@ -161,7 +161,7 @@ def test_one_document_a_page(stack: Stack, driver: Chrome, until: Until, mappe: 
     Select(driver.find_element(By.ID, "division")).select_by_value("page")
     until(lambda: "2 documents; the next is" in driver.find_element(By.CSS_SELECTOR, ".naming").text)
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links")) == 2, 60)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".filing.done .filing-links")) == 2)
     assert [filing.document_count for filing in stack.desk(mappe).filings] == [2]
 
 
@@ -203,7 +203,7 @@ def test_destinations_are_tried_kept_and_filed_to_and_one_that_is_away_is_waited
     assert chosen[-2:] == ["Board", "Rosa"]
     driver.find_element(By.ID, "file-it").click()
     filed = driver.find_element(By.CSS_SELECTOR, ".before")
-    until(lambda: "Rosa: 127.0.0.1 does not answer as a mail server does." in filed.text, 60)
+    until(lambda: "Rosa: 127.0.0.1 does not answer as a mail server does." in filed.text)
     assert "It is tried again at" in filed.text
     until(lambda: "Filed in Board papers: 2 pages" in filed.text)
     assert [path.suffix for path in (tmp_path / "board").iterdir()] == [".pdf"]
@@ -225,22 +225,22 @@ def look(driver: Chrome) -> str:
 def test_a_spot_is_looked_at_and_a_page_kept_as_somebody_wants_it(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
-    until(lambda: "/levels/" in look(driver), 60)
+    until(lambda: "/levels/" in look(driver))
     first = look(driver)
     page = driver.find_element(By.ID, "look-page")
     ActionChains(driver).move_to_element_with_offset(page, -20, -40).click().perform()
-    until(lambda: look(driver) != first, 60)
+    until(lambda: look(driver) != first)
     clicked = look(driver)
     page.send_keys(Keys.ARROW_DOWN)
-    until(lambda: look(driver) not in {first, clicked}, 60)
+    until(lambda: look(driver) not in {first, clicked})
     pressed(driver, ".zooms button:last-child")
     until(lambda: driver.find_element(By.CSS_SELECTOR, ".sample img").get_attribute("class") == "twice")
     pressed(driver, ".zooms button:first-child")
     pressed(driver, ".look-head .btn-link")
-    until(lambda: look(driver) == first, 60)
+    until(lambda: look(driver) == first)
     Select(driver.find_element(By.ID, "kept-as")).select_by_value("bilevel")
     until(lambda: any("black and white" in line for line in stack.desk(mappe).history))
-    until(lambda: "/levels/" in look(driver) and look(driver) != first, 60)
+    until(lambda: "/levels/" in look(driver) and look(driver) != first)
     assert_accessible(driver, "look")
 
 
@@ -261,7 +261,7 @@ def test_a_document_gets_an_author_and_a_password_and_a_later_version_its_name(
     until(lambda: "by Mira Öz, with a password" in driver.find_element(By.CSS_SELECTOR, ".extras summary").text)
     assert_accessible(driver, "more")
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done"), 90)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done"))
     (file,) = (tmp_path / "sealed").iterdir()
     with pytest.raises(pikepdf.PasswordError):
         pikepdf.open(file)
@@ -273,7 +273,7 @@ def test_a_document_gets_an_author_and_a_password_and_a_later_version_its_name(
     version.select_by_visible_text(f"a later version of {file.name}")
     until(lambda: next_name(driver) == f"{file.stem}_v2.pdf")
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: (tmp_path / "sealed" / f"{file.stem}_v2.pdf").exists(), 90)
+    until(lambda: (tmp_path / "sealed" / f"{file.stem}_v2.pdf").exists())
 
 
 def test_a_filed_document_is_printed_from_a_frame_of_the_page(
@@ -281,7 +281,7 @@ def test_a_filed_document_is_printed_from_a_frame_of_the_page(
 ) -> None:
     Select(driver.find_element(By.ID, "languages")).select_by_value("")
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done"), 90)
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done"))
     # The browser's own dialog would stop the test: it is enough that it is asked for, once the document is there.
     driver.execute_script(
         "window.prints = 0; Object.defineProperty(HTMLIFrameElement.prototype, 'contentWindow',"

@@ -274,10 +274,10 @@ def test_a_document_is_stopped_and_continued(
     button(driver, "Stop")[0].click()
     until(lambda: stack.desk(mappe).filings[0].stopping)
     stack.start_one("worker")
-    until(lambda: button(driver, "Continue"), 60)
+    until(lambda: button(driver, "Continue"))
     assert "nothing was filed" in driver.find_element(By.CSS_SELECTOR, ".filing").text
     button(driver, "Continue")[0].click()
-    until(lambda: stack.desk(mappe).filings[0].state == "made", 60)
+    until(lambda: stack.desk(mappe).filings[0].state == "made")
 
 
 def button(driver: Chrome, text: str) -> list[WebElement]:

@@ -12,7 +12,7 @@ import httpx
 import pytest
 from sqlalchemy import select
 from tests.browser.conftest import Stack
-from tests.helpers import ANNA, QUICK, WORDS
+from tests.helpers import ANNA, PATIENCE_S, QUICK, WORDS
 
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import mappen, runs
@@ -67,7 +67,7 @@ def test_killed_in_the_middle_of_a_run(victim: str, after_pages: int, stack: Sta
         acknowledged = set(shown)
     assert_all_there(stack, acknowledged)
     stack.start_one(victim)
-    until(lambda: not stack.desk(mappe).runs[-1].live, 60)
+    until(lambda: not stack.desk(mappe).runs[-1].live)
     assert_all_there(stack, acknowledged)
 
     while stack.desk(mappe).runs[-1].state is RunState.INTERRUPTED:
@@ -76,11 +76,11 @@ def test_killed_in_the_middle_of_a_run(victim: str, after_pages: int, stack: Sta
         assert f"sheet {so_far.next}" in WORDS.text(broken.message).lower()
         lay_from(stack, so_far.next)
         runs.continue_run(ANNA, stack.store, broken.id)
-        until(lambda: not stack.desk(mappe).runs[-1].live, 60)
+        until(lambda: not stack.desk(mappe).runs[-1].live)
     now = stack.desk(mappe)
     assert now.runs[-1].state is RunState.DONE
     assert len(now.order) == 18
-    until(lambda: stack.desk(mappe).analysed, 60)
+    until(lambda: stack.desk(mappe).analysed)
     with httpx.Client(trust_env=False) as client:
         page = now.pages[0]
         assert client.get(f"{stack.url}/pages/{page.id}/scan-{page.scan}-lane.jpg").status_code == 200
@@ -106,7 +106,7 @@ def test_a_worker_killed_in_the_middle_of_a_page_leaves_it_to_the_next(
     until(lambda: stack.desk(mappe).pages)
     stack.kill("worker")
     stack.start_one("worker")
-    until(lambda: stack.desk(mappe).pages and stack.desk(mappe).analysed, 60)
+    until(lambda: stack.desk(mappe).pages and stack.desk(mappe).analysed)
 
 
 @pytest.mark.slow
@@ -119,10 +119,7 @@ def test_two_workers_share_the_queue(stack: Stack, until: Callable[..., None]) -
         stack.drawer.lay(*SHEETS)
         mappe = mappen.open_mappe(ANNA, stack.store, "Shared")
         runs.start_run(ANNA, stack.store, mappe, stack.devices["zaunkoenig"], QUICK)
-        until(
-            lambda: len(stack.desk(mappe).pages) == 18 and stack.desk(mappe).analysed,
-            60,
-        )
+        until(lambda: len(stack.desk(mappe).pages) == 18 and stack.desk(mappe).analysed)
         assert stack.desk(mappe).runs[0].state is RunState.DONE
     finally:
         second.stop()
@@ -147,16 +144,16 @@ def test_a_database_that_goes_and_comes_back(
             until(lambda: len(shown) >= 4)
             server.stop()
             acknowledged = set(shown)
-        said = httpx.get(f"{stack.url}/", headers={"Accept": "text/html"}, trust_env=False, timeout=20)
+        said = httpx.get(f"{stack.url}/", headers={"Accept": "text/html"}, trust_env=False, timeout=PATIENCE_S)
         assert said.status_code == 503
         assert "Everything that was shown as arrived is safe." in said.text
         time.sleep(4)  # the worker asks for work meanwhile, and gets no answer
         server.start()
         assert_all_there(stack, acknowledged)
-        until(lambda: not stack.desk(mappe).runs[-1].live, 60)
+        until(lambda: not stack.desk(mappe).runs[-1].live)
         assert stack.desk(mappe).runs[-1].state is RunState.DONE
         assert len(stack.desk(mappe).order) == 18
-        until(lambda: stack.desk(mappe).analysed, 60)
+        until(lambda: stack.desk(mappe).analysed)
     finally:
         if stack:
             stack.stop()

@@ -64,31 +64,31 @@ def marks(driver: Chrome) -> list[str]:
 def test_a_missed_back_is_found_by_itself_and_one_undo_takes_it_back(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
-    until(lambda: all_in(stack, mappe, 6), 60)
+    until(lambda: all_in(stack, mappe, 6))
     lay_backs(stack, missed=3)  # the back of the third sheet
     first = stack.desk(mappe).runs[0].id
     runs.start_backs(ANNA, stack.store, first, zaunkoenig(stack), ONE_SIDE, BacksOrder.TURNED_PILE)
-    until(lambda: stack.desk(mappe).runs[-1].pairing is not None, 60)
+    until(lambda: stack.desk(mappe).runs[-1].pairing is not None)
     assert [back is not None for _, back in stack.desk(mappe).lanes] == [True, True, False, True, True, True]
     driver.get(f"{stack.url}/mappen/{mappe}/intake")
     until(lambda: driver.find_element(By.ID, "pairs").is_displayed())
     assert "1 side is missing from run 2" in driver.find_element(By.ID, "pairs").text
     driver.find_element(By.CSS_SELECTOR, "#pairs a").click()
-    until(lambda: len(marks(driver)) == 6, 30)
+    until(lambda: len(marks(driver)) == 6)
     assert marks(driver)[2] == "no back"
     assert "They lie so already." in driver.find_element(By.CSS_SELECTOR, ".verdict").text
     assert_accessible(driver, "pairs")
 
 
 def test_two_runs_are_paired_by_keys_alone(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
-    until(lambda: all_in(stack, mappe, 6), 60)
+    until(lambda: all_in(stack, mappe, 6))
     lay_backs(stack)
     runs.start_run(ANNA, stack.store, mappe, zaunkoenig(stack), ONE_SIDE)  # nobody says that they are backs
-    until(lambda: all_in(stack, mappe, 12), 60)
+    until(lambda: all_in(stack, mappe, 12))
     driver.get(f"{stack.url}/mappen/{mappe}/order")
     until(lambda: driver.find_element(By.ID, "pair").is_displayed())
     press(driver, "p")
-    until(lambda: len(marks(driver)) == 6, 30)
+    until(lambda: len(marks(driver)) == 6)
     assert len(stack.desk(mappe).lanes) == 12  # shown, not done
     assert "Every pair is sure" in driver.find_element(By.CSS_SELECTOR, ".verdict").text
     press(driver, Keys.ENTER)
@@ -100,14 +100,14 @@ def test_two_runs_are_paired_by_keys_alone(stack: Stack, driver: Chrome, until: 
 
 
 def test_backs_are_slid_along_and_a_gap_is_left(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
-    until(lambda: all_in(stack, mappe, 6), 60)
+    until(lambda: all_in(stack, mappe, 6))
     lay_backs(stack)
     runs.start_run(ANNA, stack.store, mappe, zaunkoenig(stack), ONE_SIDE)
-    until(lambda: all_in(stack, mappe, 12), 60)
+    until(lambda: all_in(stack, mappe, 12))
     driver.get(f"{stack.url}/mappen/{mappe}/order")
     until(lambda: driver.find_element(By.ID, "pair").is_displayed())
     press(driver, "p")
-    until(lambda: len(marks(driver)) == 6, 30)
+    until(lambda: len(marks(driver)) == 6)
     columns = driver.find_elements(By.CSS_SELECTOR, ".sheet.proposed")
     width = columns[1].location["x"] - columns[0].location["x"]
     grabbed = columns[2].find_element(By.CSS_SELECTOR, ".slot.back .leaf")
@@ -130,14 +130,14 @@ def test_selected_pages_are_paired_with_each_other(stack: Stack, driver: Chrome,
     stack.drawer.lay(*PAPERS)
     stack.drawer.lay(*PAPERS, turned_over=True, reversed=True)
     runs.start_run(ANNA, stack.store, number, zaunkoenig(stack), ONE_SIDE)
-    until(lambda: all_in(stack, number, 12), 60)
+    until(lambda: all_in(stack, number, 12))
     driver.get(f"{stack.url}/mappen/{number}/order")
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".sheet .leaf")) >= 12)
     assert not driver.find_element(By.ID, "pair").is_displayed()  # there is one run only, and nothing is selected
     ActionChains(driver).key_down(Keys.CONTROL).send_keys("a").key_up(Keys.CONTROL).perform()
     until(lambda: driver.find_element(By.ID, "pair").is_displayed())
     press(driver, "p")
-    until(lambda: len(marks(driver)) == 6, 30)
+    until(lambda: len(marks(driver)) == 6)
     assert driver.find_element(By.ID, "front-count").get_attribute("value") == "6"
     assert "the other 6" in driver.find_element(By.CSS_SELECTOR, ".pairing .sentence").text
     press(driver, Keys.ENTER)

@@ -60,7 +60,7 @@ def test_a_booklet_is_made_good_and_the_next_one_by_one_key(
     until(lambda: driver.find_element(By.ID, "split").text.startswith("Split 3 spreads"))
     driver.find_element(By.ID, "split").click()
     until(lambda: len(stack.desk(first).order) == 2 * SPREADS + 1)
-    until(lambda: all(page.analysed for page in stack.desk(first).pages), 60)
+    until(lambda: all(page.analysed for page in stack.desk(first).pages))
     key(driver, "g")
     until(lambda: driver.find_element(By.ID, "align").is_displayed())
     until(lambda: driver.find_element(By.ID, "align").is_enabled())
@@ -78,7 +78,7 @@ def test_a_booklet_is_made_good_and_the_next_one_by_one_key(
     second = booklets()
     until(lambda: driver.find_element(By.ID, "run-routine").text.startswith(f"Run on {SPREADS + 1} pages"))
     key(driver, "q")
-    until(lambda: len(stack.desk(second).order) == 2 * SPREADS + 1, 60)
+    until(lambda: len(stack.desk(second).order) == 2 * SPREADS + 1)
     now = stack.desk(second)
     assert now.analysed
     assert {treatment.tone for treatment in now.treatments()} == {Tone.GREY}
@@ -99,7 +99,7 @@ def test_what_a_routine_would_do_is_seen_before_it_is_run(
     cover = stack.desk(mappe).order[0]
     until(lambda: driver.find_element(By.ID, "try-routine").is_displayed())
     driver.find_element(By.ID, "try-routine").click()
-    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".trial-pages img")) == 5, 60)
+    until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".trial-pages img")) == 5)
     loaded = "return [...document.querySelectorAll('.trial-pages img')].every((one) => one.naturalWidth > 300)"
     until(lambda: driver.execute_script(loaded))
     assert_accessible(driver, "routine trial")
@@ -107,7 +107,7 @@ def test_what_a_routine_would_do_is_seen_before_it_is_run(
     assert "Split spreads: page 1 left as before (no spread)" in said
     assert len(stack.desk(mappe).order) == SPREADS + 1
     driver.find_element(By.ID, "run-tried").click()
-    until(lambda: len(stack.desk(mappe).order) == 2 * SPREADS + 1, 60)
+    until(lambda: len(stack.desk(mappe).order) == 2 * SPREADS + 1)
     assert stack.desk(mappe).order[0] == cover
 
 
@@ -152,7 +152,7 @@ def test_a_ticket_runs_its_routine_when_all_pages_are_in(
     del booklets  # which clears the glass and the routines away
     kept = routines.keep_routine(ANNA, stack.store, "Booklets", (Step(does={"kind": "split"}, on=StepScope.SPREADS),))
     mappe = scan_booklet(stack, until, SPREADS, FROM_GLASS.model_copy(update={"routine": kept}))
-    until(lambda: len(stack.desk(mappe).order) == 2 * SPREADS + 1, 60)
+    until(lambda: len(stack.desk(mappe).order) == 2 * SPREADS + 1)
     assert stack.desk(mappe).undo == "Routine “Booklets” on 4 pages"
     driver.get(f"{stack.url}/mappen/{mappe}/intake")
     word = driver.find_element(By.CSS_SELECTOR, ".ticket select[data-name=routine]")

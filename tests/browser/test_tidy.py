@@ -246,7 +246,7 @@ def test_the_pile_shows_what_pages_share_and_wipes_it_in_one_step(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
     ActionChains(driver).send_keys("v").perform()
-    until(lambda: driver.execute_script("return Alpine.store('pile').whole"), 30)
+    until(lambda: driver.execute_script("return Alpine.store('pile').whole"))
     sides = [button.text for button in driver.find_elements(By.CSS_SELECTOR, ".pile .scope button")]
     assert sides == ["3 fronts", "3 backs"]
     assert_accessible(driver, "pile")
@@ -274,7 +274,7 @@ def test_an_area_on_the_pile_is_dragged_moved_by_keys_and_taken_away(
 ) -> None:
     """What it covers is judged anew where it lies then; Escape lets go of it where it was."""
     ActionChains(driver).send_keys("v").perform()
-    until(lambda: driver.execute_script("return Alpine.store('pile').whole"), 30)
+    until(lambda: driver.execute_script("return Alpine.store('pile').whole"))
     ActionChains(driver).send_keys("w").perform()
     drag(driver, (-60, -40), (120, 60))
     until(lambda: len(driver.find_elements(By.CSS_SELECTOR, ".grips [data-grip]")) == 5)

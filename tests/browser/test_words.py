@@ -14,7 +14,20 @@ from babel import Locale
 from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from sqlalchemy import text
-from tests.helpers import ANNA, QUICK, QUICK_ONE_SIDE, Drawer, analyse_all, desk, do, free_ports, make, request, scan
+from tests.helpers import (
+    ANNA,
+    PATIENCE_S,
+    QUICK,
+    QUICK_ONE_SIDE,
+    Drawer,
+    analyse_all,
+    desk,
+    do,
+    free_ports,
+    make,
+    request,
+    scan,
+)
 
 from papiermappe.core.encode.level import Level
 from papiermappe.core.operations import SetAside, Turn
@@ -54,7 +67,6 @@ DATA = [
 ]  # fmt: skip
 """What stands in texts as it is: units, papers, formats, names."""
 
-STARTS_WITHIN_S = 30.0
 PLACEHOLDER = re.compile(r"({\w+}|%\(\w+\)s)")
 ODD = {ord(letter): 0x1D5EE + at for at, letter in enumerate("abcdefghijklmnopqrstuvwxyz")}
 ODD |= {ord(letter): 0x1D5D4 + at for at, letter in enumerate("ABCDEFGHIJKLMNOPQRSTUVWXYZ")}
@@ -81,7 +93,7 @@ def url(database_url: str, tmp_path: Path) -> Iterator[str]:
     server = uvicorn.Server(uvicorn.Config(app, port=port, log_level="error"))
     thread = threading.Thread(target=server.run)
     thread.start()
-    until_s = time.monotonic() + STARTS_WITHIN_S
+    until_s = time.monotonic() + PATIENCE_S
     while not server.started and time.monotonic() < until_s:
         time.sleep(0.05)
     yield f"http://127.0.0.1:{port}"

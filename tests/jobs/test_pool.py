@@ -12,6 +12,7 @@ from multiprocessing.connection import Connection
 from pathlib import Path
 
 import pytest
+from tests.helpers import PATIENCE_S
 
 from papiermappe.jobs.call_process import ProcessDied
 from papiermappe.jobs.pool import WorkPool
@@ -41,7 +42,7 @@ def test_a_killed_worker_leaves_no_process_behind(environment: dict[str, str]) -
         assert all(running(pid) for pid in helpers)
         worker.send_signal(signal.SIGKILL)
         worker.wait()
-    until_s = time.monotonic() + 10
+    until_s = time.monotonic() + PATIENCE_S
     while any(running(pid) for pid in helpers):
         assert time.monotonic() < until_s, "processes were left behind"
         time.sleep(0.05)

@@ -9,7 +9,7 @@ from pathlib import Path
 import httpx
 import psycopg
 import pytest
-from tests.helpers import free_ports
+from tests.helpers import PATIENCE_S, free_ports
 
 from papiermappe.local import postgres as postgres_module
 from papiermappe.local.errors import CannotStart
@@ -22,7 +22,7 @@ def papiermappe(environment: dict[str, str], *arguments: str, **settings: str) -
     named = {f"PAPIERMAPPE_{name.upper()}": value for name, value in settings.items()}
     return subprocess.run(
         [sys.executable, "-m", "papiermappe", *arguments], env={**environment, **named},
-        capture_output=True, text=True, timeout=60, check=False,
+        capture_output=True, text=True, timeout=PATIENCE_S, check=False,
     )  # fmt: skip
 
 

@@ -9,7 +9,7 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image
-from tests.helpers import Drawer
+from tests.helpers import PATIENCE_S, Drawer
 
 from papiermappe.core.clean import find_sheet
 from papiermappe.core.picture import decode
@@ -43,7 +43,7 @@ class Scanner:
     """A plain HTTP client for one device."""
 
     def __init__(self, root: str) -> None:
-        self.http = httpx.Client(base_url=root, trust_env=False, timeout=30)
+        self.http = httpx.Client(base_url=root, trust_env=False, timeout=PATIENCE_S)
 
     def start(self, xml: str) -> httpx.Response:
         """Post a job."""

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 
 import pytest
 from sse_starlette import ServerSentEvent
-from tests.helpers import WORDS
+from tests.helpers import PATIENCE_S, WORDS
 
 from papiermappe.devices.errors import DeviceUnreachable
 from papiermappe.devices.escl import Limits
@@ -64,7 +64,7 @@ def watch(tmp_path_factory: pytest.TempPathFactory) -> Iterator[DeviceWatch]:
 
 async def told(outbox: Outbox) -> str:
     """Return the state that a window is told next."""
-    event = await asyncio.wait_for(outbox.get(), 20)
+    event = await asyncio.wait_for(outbox.get(), PATIENCE_S)
     assert event is not None
     state: str = json.loads(str(event.data))["state"]
     return state
@@ -72,7 +72,7 @@ async def told(outbox: Outbox) -> str:
 
 async def until(condition: Callable[[], bool]) -> None:
     """Wait for something to become true."""
-    until_s = time.monotonic() + 20
+    until_s = time.monotonic() + PATIENCE_S
     while not condition():
         assert time.monotonic() < until_s, "it did not happen in time"
         await asyncio.sleep(0.005)

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator, Callable
 
 import pytest
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, WORDS
+from tests.helpers import ANNA, PATIENCE_S, WORDS
 
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach
@@ -42,7 +42,7 @@ async def hub(store: Store) -> AsyncIterator[Hub]:
 
 async def following(outbox: "asyncio.Queue[ServerSentEvent | None]") -> ServerSentEvent | None:
     """Return what a window is sent next."""
-    return await asyncio.wait_for(outbox.get(), 5)
+    return await asyncio.wait_for(outbox.get(), PATIENCE_S)
 
 
 def failing_once(fault: Exception) -> Callable[..., object]:

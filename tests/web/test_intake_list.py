@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA
+from tests.helpers import ANNA, PATIENCE_S
 
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach, TicketSettings
@@ -20,7 +20,7 @@ pytestmark = pytest.mark.anyio
 
 async def told(outbox: "asyncio.Queue[ServerSentEvent | None]") -> list[Any]:
     """Return the names of the tickets that a window is told next."""
-    event = await asyncio.wait_for(outbox.get(), 10)
+    event = await asyncio.wait_for(outbox.get(), PATIENCE_S)
     assert event is not None
     assert event.event == "intake"
     return [ticket["name"] for ticket in json.loads(str(event.data))["tickets"]]

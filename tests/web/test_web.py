@@ -14,7 +14,20 @@ from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 from sqlalchemy import select, text
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, desk, do, document_id, here, make, request, scan
+from tests.helpers import (
+    ANNA,
+    PATIENCE_S,
+    QUICK_ONE_SIDE,
+    WORDS,
+    Drawer,
+    desk,
+    do,
+    document_id,
+    here,
+    make,
+    request,
+    scan,
+)
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Turn
@@ -585,7 +598,7 @@ async def test_windows_are_told_of_changes_and_catch_up(store: Store, mappe: int
     assert first["changes"]["subject"] == "Lease Upper Meadow"
     assert [page["id"] for page in first["changes"]["pages"]] == pages
     await asyncio.to_thread(mappen_service.rename, ANNA, store, mappe, "Lease Lower Meadow")
-    second = json.loads(str((await asyncio.wait_for(anext(window), 5)).data))
+    second = json.loads(str((await asyncio.wait_for(anext(window), PATIENCE_S)).data))
     assert second["changes"]["subject"] == "Lease Lower Meadow"
     assert second["changes"]["pages"] == []
     assert second["changes"]["cursor"] > first["changes"]["cursor"]
@@ -610,7 +623,7 @@ async def test_a_device_is_asked_once_for_all_windows(
     with contextlib.ExitStack() as windows:
         for outbox in outboxes:
             windows.enter_context(watch.window(zaunkoenig, outbox))
-        told = [json.loads(str((await asyncio.wait_for(outbox.get(), 5)).data)) for outbox in outboxes]  # type: ignore[union-attr]  # an event
+        told = [json.loads(str((await asyncio.wait_for(outbox.get(), PATIENCE_S)).data)) for outbox in outboxes]  # type: ignore[union-attr]  # an event
     assert {(device["name"], device["state"], device["feeder"]) for device in told} == {
         ("Zaunkönig D60", "ready", "feeder is empty")
     }
