@@ -1,6 +1,7 @@
 """What tests do over and over: laying paper, waiting, reading the truth."""
 
 import hashlib
+import io
 import os
 import pickle
 import threading
@@ -11,7 +12,11 @@ from decimal import Decimal
 from typing import Any
 from zlib import crc32
 
+import cv2
 import httpx
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
 from sqlalchemy import select
 
 from papiermappe.core.clean.upright import TurnEstimate
@@ -19,6 +24,7 @@ from papiermappe.core.encode.plain import Readable
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Operation
 from papiermappe.core.order.places import Side
+from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, RecognitionMode, Word
 from papiermappe.core.treatment import Treatment
 from papiermappe.devices.escl import Limits
@@ -72,6 +78,41 @@ def once(function: Callable[..., Any], /, *arguments: object) -> Any:
     if key not in _COMPUTED:
         _COMPUTED[key] = function(*arguments)
     return _COMPUTED[key]
+
+
+def _seen_by_a_camera() -> NDArray[np.float64]:
+    """Return where a camera sees the corners of a sheet of A4 that lies slanting, half a metre away."""
+    sheet_mm = np.array([(-105, -148.5, 0), (105, -148.5, 0), (105, 148.5, 0), (-105, 148.5, 0)])
+    turn = cv2.Rodrigues(np.array([0.4, 0.2, 0.1]))[0]
+    placed = sheet_mm @ turn.T + np.array([0, 0, 500])
+    return np.asarray(placed[:, :2] / placed[:, 2:] * 1400 + np.array([749.5, 599.5]))
+
+
+PHOTOGRAPHED = _seen_by_a_camera()
+"""Where the corners of the sheet are on a `photograph`, (4, 2), in px, pixel centres at whole numbers."""
+
+
+def photograph(page: Pixels, names_camera: bool = True) -> bytes:
+    """Return a JPEG, 1500 x 1200 px, of a sheet of A4 that lies on a dark table and is seen slanting.
+
+    Args:
+        page: what is on it, grey (h, w) or RGB (h, w, 3).
+        names_camera: whether the file says that a camera took it.
+    """
+    sheet = page if page.ndim == 3 else np.dstack([page] * 3)
+    height, width = sheet.shape[:2]
+    own = np.array([(-0.5, -0.5), (width - 0.5, -0.5), (width - 0.5, height - 0.5), (-0.5, height - 0.5)], np.float32)
+    carry = cv2.getPerspectiveTransform(own, np.array(PHOTOGRAPHED, np.float32))
+    seen = cv2.warpPerspective(sheet, carry, (1500, 1200), flags=cv2.INTER_AREA)
+    cover = cv2.warpPerspective(np.full(sheet.shape, 255, np.uint8), carry, (1500, 1200)) / 255
+    table = np.random.default_rng(3).normal((62, 50, 41), 3, seen.shape)
+    file = io.BytesIO()
+    exif = Image.Exif()
+    if names_camera:
+        exif.get_ifd(0x8769)[0x829A] = 0.02  # exposed for a fiftieth of a second
+    picture = Image.fromarray((table * (1 - cover) + seen * cover).clip(0, 255).astype(np.uint8))
+    picture.save(file, "JPEG", quality=92, exif=exif, dpi=(72, 72))
+    return file.getvalue()
 
 
 class Drawer:

@@ -331,6 +331,9 @@ def assemble(
     clean_borders: Annotated[
         bool, typer.Option("--clean-borders", help="Wipe dark rims along the edges of scans.")
     ] = False,
+    photos: Annotated[
+        bool, typer.Option("--photos", help="Take pictures for photos of sheets, also those that name no camera.")
+    ] = False,
     split_spreads: Annotated[
         bool, typer.Option("--split-spreads", help="Make two pages of each spread whose fold is sure.")
     ] = False,
@@ -391,6 +394,7 @@ def assemble(
         colours=colour,
         wipe_shared=wipe_shared,
         clean_borders=clean_borders,
+        photos=photos,
         split_spreads=split_spreads,
         align_margins=align_margins,
         routine=routine,

@@ -13,7 +13,7 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image, ImageSequence
-from tests.helpers import FakeRecogniser, here, once, page_saying
+from tests.helpers import PHOTOGRAPHED, FakeRecogniser, here, once, page_saying, photograph
 from typer.testing import CliRunner
 
 from papiermappe.assembly.command import in_words
@@ -538,3 +538,19 @@ def test_a_routine_that_cannot_be_used_makes_nothing(
         made(AssemblyRequest(sources=tuple(files), out=out, routine=file))
     assert said in Words.of("en-GB").text(refused.value.message)
     assert not out.exists()
+
+
+def test_photos_are_made_flat_and_their_corners_told(tmp_path: Path) -> None:
+    side = ORIGINALS["lease"].sheets[0].front
+    photo = tmp_path / "table.jpg"
+    photo.write_bytes(photograph(draw_side(ORIGINALS["lease"].paper, side).raster(150), names_camera=False))
+    out = tmp_path / "lease.pdf"
+    result = CliRunner().invoke(app, ["assemble", str(photo), "--photos", "--out", str(out), "--read", "", "--json"])
+    (page,) = json.loads(result.stdout)["pages"]
+    assert page["confidence"] >= 0.5
+    # Places from the top left of the picture, where pixel centres lie at halves.
+    assert np.abs(np.array(page["corners_px"]) - 0.5 - PHOTOGRAPHED).max() < 2
+    assert (page["width_mm"], page["height_mm"]) == (210, 297)
+    assert "make_flat" in page["operations"]
+    with pikepdf.open(out) as pdf:
+        assert [round(float(side) / 72 * 25.4) for side in pdf.pages[0].mediabox[2:]] == [210, 297]

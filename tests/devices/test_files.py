@@ -8,6 +8,7 @@ import numpy as np
 import pikepdf
 import pytest
 from PIL import Image
+from tests.helpers import photograph
 
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.picture import Pixels
@@ -263,3 +264,26 @@ def test_a_likely_resolution_is_said_to_be_one(tmp_path: Path, named: tuple[int,
     picture.save(file, "PNG", dpi=named) if named else picture.save(file, "PNG")
     (page,) = pages_of(file)
     assert page.is_dpi_guessed is guessed
+
+
+@pytest.mark.parametrize(
+    ("names_camera", "as_photos", "is_photo"), [(True, False, True), (False, True, True), (False, False, False)]
+)
+def test_a_photo_is_one_that_names_a_camera_or_is_said_to_be_one(
+    tmp_path: Path, grey_page: Pixels, names_camera: bool, as_photos: bool, is_photo: bool
+) -> None:
+    file = written(tmp_path, "table.jpg", photograph(grey_page, names_camera))
+    (picture,) = pages_of(file, HowToRead(as_photos=as_photos))
+    assert picture.by_camera is is_photo
+    assert picture.data == file.read_bytes()
+    # 1400 px for the focal length and 500 mm away: 2.8 px a mm, where the sheet is neither nearer nor farther.
+    assert not is_photo or 0.9 < picture.dpi / (2.8 * 25.4) < 1.3
+
+
+def test_a_photo_of_no_sheet_comes_in_with_a_likely_resolution(tmp_path: Path) -> None:
+    table = Image.fromarray(np.random.default_rng(4).normal(90, 4, (1200, 1600)).astype(np.uint8))
+    exif = Image.Exif()
+    exif.get_ifd(0x8769)[0x920A] = 4.2  # a focal length, in mm
+    (picture,) = pages_of(written(tmp_path, "table.jpg", saved(table, "JPEG", exif=exif)))
+    assert (picture.by_camera, picture.is_dpi_guessed) == (True, True)
+    assert picture.dpi == 300

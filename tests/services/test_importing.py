@@ -10,18 +10,20 @@ import pytest
 from numpy.typing import NDArray
 from PIL import Image
 from sqlalchemy import select
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, photograph, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import MoveToMappe, Turn
+from papiermappe.core.operations import MakeFlat, MoveToMappe, Turn
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.paper import A4
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.treatment import Treatment
-from papiermappe.services import comparing, importing, keeping, mappen, reading_files, runs
+from papiermappe.services import analysing, comparing, importing, keeping, mappen, reading_files, runs
+from papiermappe.services.caller import MACHINE
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.housekeeping import check
 from papiermappe.services.importing import Announced, FromFiles
+from papiermappe.services.pages import analysis_of
 from papiermappe.services.reading import Reader, Reading
 from papiermappe.standin.paper.drawing import draw_side
 from papiermappe.standin.paper.originals import ORIGINALS
@@ -408,3 +410,25 @@ def test_files_are_compared_in_the_order_of_their_pages(store: Store, mappe: int
     comparing.compare_run(store, run, here, DEFAULT_LIMIT_PX)
     told = [[warning.code for warning in page.warnings] for page in desk(store, mappe).pages]
     assert [codes.count("finding_same_again") for codes in told] == [0, 0, 1]
+
+
+def test_a_photo_becomes_a_flat_page_and_what_a_person_sets_stays(store: Store, mappe: int, incoming: Incoming) -> None:
+    page_picture = draw_side(ORIGINALS["lease"].paper, ORIGINALS["lease"].sheets[0].front).raster(150)
+    bring_in(store, incoming, mappe, {"table.jpg": photograph(page_picture)})
+    analyse_all(store, mappe)
+    (page,) = desk(store, mappe).pages
+    detail = desk(store, mappe).detail(page.id)
+    assert (page.width_mm, page.height_mm) == (210, 297)
+    assert detail.is_found_flat
+    assert page.warnings == []
+
+    corners = ((90.0, 40.0), (300.0, 50.0), (310.0, 330.0), (80.0, 320.0))
+    do(store, mappe, MakeFlat(pages=(page.id,), corners=corners))
+    assert not desk(store, mappe).detail(page.id).is_found_flat
+    with store.begin() as session:
+        analysis = analysis_of(session.get_one(Page, page.id))
+    assert analysis is not None
+    analysing.record_analysis(MACHINE, store, page.id, analysis)  # looked at once more
+    assert desk(store, mappe).treatments()[0].corners == corners
+    do(store, mappe, MakeFlat(pages=(page.id,), corners=None))
+    assert desk(store, mappe).treatments()[0].corners is None

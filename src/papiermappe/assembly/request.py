@@ -83,6 +83,8 @@ class AssemblyRequest(BaseModel):
     """Whether holes, staples, folds, shadows and lines of dust are wiped that most pages of a side show."""
     clean_borders: bool = False
     """Whether dark rims along the edges of scans are wiped, where no crop has taken them away."""
+    photos: bool = False
+    """Whether pictures are photos of sheets also where they do not name a camera."""
     split_spreads: bool = False
     """Whether spreads whose gutter is sure become two pages, left then right."""
     align_margins: bool = False
@@ -184,6 +186,10 @@ class PageReport(BaseModel):
     skew_deg: float = 0.0
     operations: tuple[str, ...] = ()
     """What was done to it, in codes."""
+    corners_px: tuple[Corner, ...] | None = None
+    """Of the sheet on a photo, in px of it, clockwise from the top left of the page; None where it is a scan."""
+    confidence: float | None = None
+    """How sure they are; below 0.5 the photo stays as it came."""
     half: str | None = None
     """`left` or `right` where it is one page of a spread."""
     gutter: tuple[Corner, ...] | None = None

@@ -35,6 +35,7 @@ from papiermappe.core.encode.formats import FilePage, write_file
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import About, FileForm, SlipPlace
 from papiermappe.core.encode.plain import Readable
+from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.naming.names import name_part
 from papiermappe.core.pages import PageForm, PageSource, readable_page, readable_rims
 from papiermappe.core.picture import CapturedPicture
@@ -275,10 +276,11 @@ class Assembly:
         yield from pages
 
     def _pages_of(self, files: Sequence[Path]) -> Iterator[SourcePage]:
+        how = HowToRead(self._request.dpi or PDF_DPI, as_photos=self._request.photos)
         with FileReader() as reader:
             for file in files:
                 try:
-                    for number, capture in enumerate(reader.pages(file, HowToRead(self._request.dpi or PDF_DPI)), 1):
+                    for number, capture in enumerate(reader.pages(file, how), 1):
                         yield SourcePage(file, number, capture)
                 except FileRefused as exc:
                     self._leave_out(exc)
@@ -351,6 +353,8 @@ class Assembly:
             byte_size=made.byte_size,
             skew_deg=treatment.skew_deg,
             operations=_done_to(treatment),
+            corners_px=_corners_px(item.capture, analysis, treatment.quarter_turns),
+            confidence=analysis.photo_sheet.confidence if analysis.photo_sheet else None,
             half=item.half,
             gutter=treatment.part.gutter if treatment.part else None,
             gutter_confidence=whole.spread.confidence if whole and whole.spread else None,
@@ -412,9 +416,23 @@ class Assembly:
         return written
 
 
+def _corners_px(
+    photo: CapturedPicture, analysis: Analysis, quarter_turns: int
+) -> tuple[tuple[float, float], ...] | None:
+    """Return the corners of the sheet on a photo, `(x, y)`, from the top left of the page that it becomes."""
+    if analysis.photo_sheet is None:
+        return None
+    corners = analysis.photo_sheet.corners
+    from_top_left = (*corners[quarter_turns:], *corners[:quarter_turns])
+    return tuple(
+        (round(mm_to_px(x_mm, photo.dpi), 1), round(mm_to_px(y_mm, photo.dpi), 1)) for x_mm, y_mm in from_top_left
+    )
+
+
 def _done_to(treatment: Treatment) -> tuple[str, ...]:
     """Return the codes of what is done to a page."""
     done = {
+        "make_flat": treatment.corners is not None,
         "split_spreads": treatment.part is not None,
         "straighten": treatment.skew_deg != 0,
         "crop": treatment.sheet is not None,

@@ -4,6 +4,7 @@ import math
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from papiermappe.core.clean.blank import judge_blank
@@ -14,7 +15,7 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.margins import find_text_block
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet
-from papiermappe.core.clean.sheet_frame import SheetFrame
+from papiermappe.core.clean.sheet_frame import SheetFrame, to_mm, whole_frame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
@@ -23,6 +24,7 @@ from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
+from papiermappe.core.photo import find_corners, rectify
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
     PAPER_WHITE,
@@ -52,6 +54,22 @@ class SpreadFound(BaseModel):
     """0 to 1; below 0.5 a person should look first."""
 
 
+class PhotoSheet(BaseModel):
+    """The sheet on a photo, as it was found."""
+
+    model_config = ConfigDict(frozen=True)
+
+    corners: Quad
+    """In mm on the capture."""
+    confidence: float
+    """0 to 1; below 0.5 it is a guess, and the photo is left as it came."""
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether the sheet is made flat by them."""
+        return self.confidence >= SURE
+
+
 class Analysis(BaseModel):
     """What was found on a capture."""
 
@@ -72,6 +90,8 @@ class Analysis(BaseModel):
     """The corners of its text block, on the capture; None where nothing is printed."""
     dark_rims: tuple[Quad, ...] = ()
     """Outlines of what is dark along its edges and can be wiped, on the capture."""
+    photo_sheet: PhotoSheet | None = None
+    """Where the sheet lies on a photo; None where the capture is a scan."""
 
     @property
     def is_blank(self) -> bool:
@@ -103,7 +123,13 @@ def analyse(
     """
     reduction = decoded_reduction(capture.dpi)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
-    frame = find_sheet(pixels, dpi)
+    photo_sheet = _sheet_on_photo(pixels, dpi) if capture.by_camera else None
+    if photo_sheet is None:
+        frame = find_sheet(pixels, dpi)
+    else:
+        if photo_sheet.is_sure:
+            pixels = rectify(pixels, _in_px(photo_sheet.corners, dpi))
+        frame = whole_frame(pixels, dpi)._replace(confidence=photo_sheet.confidence)
     if part is not None:
         frame = _half(frame, part, pixels.shape, dpi)
     grey = to_grey(pixels)
@@ -115,6 +141,7 @@ def analyse(
     skew = _skew(sheet, frame)
     treatment = Treatment(
         part=part,
+        corners=photo_sheet.corners if photo_sheet and photo_sheet.is_sure else None,
         straighten=Straightening(
             skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE
         ),
@@ -132,8 +159,18 @@ def analyse(
         codes=tuple(read_codes(sheet.grey if part else grey, dpi)),
         spread=_on_capture(spread, treatment, pixels.shape, dpi) if spread else None,
         printed_area=_printed_area(page, treatment, pixels.shape),
-        dark_rims=tuple(find_dark_rims(grey, dpi)),
+        dark_rims=() if capture.by_camera else tuple(find_dark_rims(grey, dpi)),
+        photo_sheet=photo_sheet,
     )
+
+
+def _sheet_on_photo(pixels: Pixels, dpi: float) -> PhotoSheet:
+    found = find_corners(pixels)
+    return PhotoSheet(corners=to_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
+
+
+def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
+    return np.array([(mm_to_px(x_mm, dpi) - 0.5, mm_to_px(y_mm, dpi) - 0.5) for x_mm, y_mm in corners])
 
 
 def _printed_area(page: View, treatment: Treatment, shape: tuple[int, ...]) -> Quad | None:

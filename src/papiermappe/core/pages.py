@@ -214,7 +214,7 @@ def examine(
     part: Part | None = None,
 ) -> Arrival:
     """Return what is found on a capture, or on one page of a spread, and what is made of it. Raises PictureRefused."""
-    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
+    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px, capture.by_camera)
     analysis = analyse(once, upright, usual_height_mm, part)
     preview = page_jpeg(once, analysis.treatment, width_px, quality)
     return Arrival(analysis, preview, capture_imprint(once, analysis.treatment))
@@ -241,7 +241,7 @@ def framed_only(treatment: Treatment) -> Treatment:
 
 def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:
     """Return what is kept of a page to lay it on the pile. Raises PictureRefused."""
-    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px)
+    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px, capture.by_camera)
     reduction = decoded_reduction(capture.dpi)
     scan = once.pixels(reduction, grey=True)
     head = capture.head()

@@ -60,6 +60,8 @@ class CapturedPicture:
     data: bytes
     dpi: float
     limit_px: int = DEFAULT_LIMIT_PX
+    by_camera: bool = False
+    """Whether a camera saw it, so that it shows a sheet somewhere on a table; else it is a scan."""
 
     def head(self) -> PictureHead:
         """Return what the header says. Raises PictureRefused."""

@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.clean.clearing import Areas, clear
-from papiermappe.core.clean.perspective import rectified_size_px
 from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
 from papiermappe.core.encode.encoded import MadeOf
@@ -25,6 +24,7 @@ from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
+from papiermappe.core.photo.rectified import rectified_size_px
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import SheetZone, ZoneKind

@@ -18,6 +18,7 @@ from PIL import Image, ImageOps, ImageSequence
 from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.photo import photo_dpi
 from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
@@ -37,6 +38,7 @@ MAX_PLAIN_BYTES = 250_000_000
 """A picture of one page is not larger; what is has many pages, which are read one by one."""
 PLAIN_MODES = {"1", "L", "RGB"}
 ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
+EXIF_OF_CAMERA, EXPOSURE_TIME, FOCAL_LENGTH = 0x8769, 0x829A, 0x920A
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,8 @@ class HowToRead(NamedTuple):
     """How many pages to pass over at the beginning."""
     password: str | None = None
     """Of a locked PDF."""
+    as_photos: bool = False
+    """Whether pictures are taken for photos of sheets though they do not name a camera."""
 
 
 AS_USUAL = HowToRead()
@@ -90,7 +94,7 @@ def pages_of(
     if is_pdf:
         yield from _pdf_pages(file, how, limit_px)
     else:
-        yield from itertools.islice(_pictures(file, limit_px), how.first, None)
+        yield from itertools.islice(_pictures(file, how, limit_px), how.first, None)
 
 
 def count_pages(file: Path) -> int:
@@ -177,18 +181,21 @@ def _drawn(file: Path, page: pypdfium2.PdfPage, number: int, dpi: float, limit_p
     return captured
 
 
-def _pictures(file: Path, limit_px: int) -> Iterator[FilePicture]:
+def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:
     if file.stat().st_size > MAX_PLAIN_BYTES:
-        yield from _other_pictures(file, limit_px)
+        yield from _other_pictures(file, how, limit_px)
         return
     data = file.read_bytes()
     try:
         head = read_head(data, limit_px)
     except PictureRefused:
-        yield from _other_pictures(file, limit_px)
+        yield from _other_pictures(file, how, limit_px)
         return
     if not _is_plain(data):
-        yield from _other_pictures(file, limit_px)
+        yield from _other_pictures(file, how, limit_px)
+        return
+    if how.as_photos or _names_camera(data):
+        yield _photo(CapturedPicture(data, UNKNOWN_DPI, limit_px))
         return
     dpi = _sensible_dpi(head.dpi, head.width_px, head.height_px)
     likely = dpi or _likely_dpi(head.width_px, head.height_px)
@@ -205,7 +212,32 @@ def _is_plain(data: bytes) -> bool:
         return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
 
 
-def _other_pictures(file: Path, limit_px: int) -> Iterator[FilePicture]:
+def _names_camera(data: bytes) -> bool:
+    with Image.open(io.BytesIO(data), formats=KINDS) as picture:
+        return is_of_camera(picture)
+
+
+def is_of_camera(picture: Image.Image) -> bool:
+    """Return whether a picture says how long it was exposed or by which lens: a camera took it (Exif 2.32, 4.6.5)."""
+    try:
+        taken = picture.getexif().get_ifd(EXIF_OF_CAMERA)
+    except Exception:  # noqa: BLE001 (damaged EXIF: what Pillow says of it depends on the damage)
+        return False
+    return any(tag in taken for tag in (EXPOSURE_TIME, FOCAL_LENGTH))
+
+
+def _photo(picture: CapturedPicture) -> FilePicture:
+    """Return a photo, with the resolution at which the sheet on it has a likely size."""
+    try:
+        dpi = photo_dpi(picture)
+    except PictureRefused:  # it is said when the page is analysed
+        dpi = None
+    head = picture.head()
+    likely = min(dpi, MAX_DPI) if dpi else _likely_dpi(head.width_px, head.height_px)
+    return FilePicture(picture.data, likely, picture.limit_px, by_camera=True, is_dpi_guessed=True)
+
+
+def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:
     """Yield the pages of pictures that must be re-encoded: other formats, several pages, rotated, transparent."""
     try:
         with warnings.catch_warnings():
@@ -213,10 +245,12 @@ def _other_pictures(file: Path, limit_px: int) -> Iterator[FilePicture]:
             with Image.open(file, formats=KINDS) as picture:
                 for frame in ImageSequence.Iterator(picture):
                     _must_not_exceed(file, frame, limit_px)
+                    by_camera = how.as_photos or is_of_camera(frame)
                     upright = ImageOps.exif_transpose(frame)
                     dpi = _sensible_dpi(named_dpi(upright.info), upright.width, upright.height)
                     likely = dpi or _likely_dpi(upright.width, upright.height)
-                    yield replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
+                    captured = replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
+                    yield _photo(captured) if by_camera else captured
     except (FileRefused, MemoryError):
         raise
     except Exception as exc:  # what Pillow says of a damaged file depends on the damage

@@ -36,7 +36,7 @@ log = structlog.get_logger()
 NEIGHBOURS = 9
 MIN_NEIGHBOURS = 3
 
-_STEPS = (("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
+_STEPS = (("corners",), ("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
 """What the machine finds: the fields of each step."""
 
 
@@ -197,7 +197,11 @@ def fields_found(now: Treatment, before: Treatment, found: Treatment) -> dict[st
     """
     is_now, was, would_be = (treatment.model_dump(mode="json") for treatment in (now, before, found))
     untouched = [name for step in _STEPS if all(is_now[part] == was[part] for part in step) for name in step]
-    return {name: would_be[name] for name in untouched}
+    fields = {name: would_be[name] for name in untouched}
+    if "corners" not in fields and is_now["corners"] != would_be["corners"]:
+        # The angle and the frame were found on the sheet as the machine would make it flat.
+        fields = {name: value for name, value in fields.items() if name not in {"straighten", "crop"}}
+    return fields
 
 
 def half_as_found(half: Treatment, analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:

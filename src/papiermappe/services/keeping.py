@@ -76,6 +76,7 @@ def _record(
         width_px=head.width_px,
         height_px=head.height_px,
         dpi=picture.dpi,
+        by_camera=picture.by_camera,
         text_layer=picture.text.model_dump(mode="json") if isinstance(picture, FilePicture) and picture.text else None,
     )
     if isinstance(place, FilePlace):

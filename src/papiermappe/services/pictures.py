@@ -43,7 +43,8 @@ class PictureSize(StrEnum):
 
 def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPicture:
     """Return a capture's picture. Raises BlobMissing."""
-    return CapturedPicture(store.blobs.get(Blobs.capture_key(capture.sha256)), capture.dpi, max_px)
+    data = store.blobs.get(Blobs.capture_key(capture.sha256))
+    return CapturedPicture(data, capture.dpi, max_px, capture.by_camera)
 
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:

@@ -138,7 +138,9 @@ class PageDetail(BaseModel):
     scan_height_mm: float
     frame: FrameView
     sheet_corners: Quad
-    """On its scan: those from which it is made flat, or else those of its frame."""
+    """On its scan: those by which it is made flat; else those that were found on a photo, or those of its frame."""
+    is_found_flat: bool
+    """Whether it is made flat by the corners that the machine has found."""
     found_sides: SidesView | None
     """None where no sheet was found."""
     zones: list[ZoneView]
@@ -364,6 +366,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
     scan_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, Treatment())
     flat_mm = flat_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
     frame = page_box(*flat_mm, treatment)
+    guess = analysis.photo_sheet if analysis else None
     return PageDetail(
         page=_page_view(page, treatment, analysis),
         treatment=treatment,
@@ -372,7 +375,8 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         scan_width_mm=round(scan_mm[0], 1),
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
-        sheet_corners=treatment.corners or frame.corners,
+        sheet_corners=treatment.corners or (guess.corners if guess else frame.corners),
+        is_found_flat=treatment.corners is not None and of_sheet is not None,
         found_sides=_found_sides(of_sheet, flat_mm, frame, treatment.quarter_turns) if of_sheet else None,
         zones=[
             ZoneView(

@@ -375,6 +375,8 @@ class Capture(Base):
     width_px: Mapped[int]
     height_px: Mapped[int]
     dpi: Mapped[float]
+    by_camera: Mapped[bool] = mapped_column(server_default="false")
+    """Whether a camera took it, so that it shows a sheet on a table."""
     arrived_at: Mapped[datetime] = mapped_column(server_default=func.now())
     text_layer: Mapped[Json | None] = mapped_column(deferred=True)
     """What the file that it comes from says of it, with places on the capture."""

@@ -13,7 +13,6 @@ from papiermappe.core.clean import (
     clear,
     despeckle,
     estimate_skew,
-    find_corners,
     find_gutter,
     find_sheet,
     find_sheets,
@@ -22,9 +21,9 @@ from papiermappe.core.clean import (
     judge_blank,
     judge_colour,
     judge_quality,
-    rectify,
     whiten,
 )
+from papiermappe.core.photo import find_corners, rectify
 from papiermappe.core.picture import Pixels
 from papiermappe.errors import PictureRefused
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from benchmarks.cleaning.photographs import _judged as judged_photos
+from benchmarks.cleaning.photographs import judge_photos
 from benchmarks.cleaning.sheets import _judged as judged_sheets
 from benchmarks.cleaning.sheets import _several as judged_several
 from benchmarks.corpus.backs import backs
@@ -103,10 +103,10 @@ def test_a_sheet_that_fills_the_capture_is_not_cut() -> None:
 
 
 def test_the_corners_of_a_photographed_sheet_and_its_true_aspect() -> None:
-    for table, overlap, sure, aspect_off in judged_photos(range(2), SEED):
-        assert overlap >= 0.98, table
-        assert sure, table
-        assert aspect_off <= 0.03, table
+    for photo in judge_photos(range(2), SEED):
+        assert photo.overlap >= 0.98, photo.kind
+        assert photo.sure, photo.kind
+        assert photo.aspect_off <= 0.03, photo.kind
 
 
 @pytest.mark.parametrize("kind", ["music", "ruled handwriting"])

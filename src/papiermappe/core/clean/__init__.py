@@ -7,7 +7,6 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.gutter import FoldKind, Gutter, find_gutter
 from papiermappe.core.clean.margins import TextBlock, find_text_block
 from papiermappe.core.clean.originals import find_originals
-from papiermappe.core.clean.perspective import PhotoCorners, find_corners, rectify
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet, find_sheets
 from papiermappe.core.clean.sheet_frame import SheetFrame
@@ -27,7 +26,6 @@ __all__ = [
     "FindingKind",
     "FoldKind",
     "Gutter",
-    "PhotoCorners",
     "SheetFrame",
     "SkewEstimate",
     "Spread",
@@ -37,7 +35,6 @@ __all__ = [
     "clear",
     "despeckle",
     "estimate_skew",
-    "find_corners",
     "find_gutter",
     "find_originals",
     "find_sheet",
@@ -48,7 +45,6 @@ __all__ = [
     "judge_blank",
     "judge_colour",
     "judge_quality",
-    "rectify",
     "stray_light",
     "whiten",
 ]

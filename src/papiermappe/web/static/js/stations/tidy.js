@@ -401,7 +401,7 @@ export function tidy(mappe, pile, facts) {
     get waitingText() { return this.page?.analysed ? t("not found") : t("being examined…"); },
     get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
     get cropOrigin() {
-      if (this.isFlat) return t("flat, by hand");
+      if (this.isFlat) return this.known.is_found_flat ? t("flat, found") : t("flat, by hand");
       return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText;
     },
     // First what makes the page hard to read, then what else was noticed.

@@ -1,0 +1,164 @@
+"""Placing the sides of a sheet on a photo exactly. Paper bows and lenses bend: a side is a parabola, not a line."""
+
+from typing import NamedTuple
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.photo.lines import Numbers
+from papiermappe.core.picture import Pixels
+
+ALONG = 96  # places looked at along a side
+ENDS = 0.03  # of a side: so much of both ends is left to its neighbours
+STEP_SHARE = 1 / 1400  # of the picture's longer side: the distance between two samples across a side
+OFFSETS = 30  # samples to both sides
+REACH = 16.0  # samples: a side is looked for this far beside where it should be...
+FARTHEST = 0.35  # ...and counts by so much less there
+TILTS = np.linspace(-REACH, REACH, 13)  # samples, from the middle of a side to its end
+BOWS = np.linspace(-27, 27, 13)  # samples, from the ends to the middle
+FINER = np.linspace(-1, 1, 5)  # of the steps between two tilts and two bows
+MOST_LEVELS = 30.0  # a step of more counts as no more: print may step more than the edge of the paper
+PLAIN_SHARE = 0.35  # of the step of the whole side: a place shows it
+LEAST_SEEN = 0.9  # of a side, to tell how it bows
+
+
+class Placed(NamedTuple):
+    """A sheet with its sides placed."""
+
+    corners: Numbers
+    """(4, 2), in px, clockwise."""
+    shares: Numbers
+    """(4,): along how much of each side the same step is seen."""
+    steps: Numbers
+    """(4,): in grey levels."""
+
+
+class _Curve(NamedTuple):
+    start: Numbers
+    along: Numbers
+    """From the one end to the other."""
+    inward: Numbers
+    """Of length 1."""
+    terms: Numbers
+    """Distance inwards in px: `terms[0] + terms[1] * u + terms[2] * (u * u - 1 / 3)`, u from -1 to 1 along the side."""
+
+    def at(self, t: float) -> Numbers:
+        """Return the place at `t`, 0 to 1 along the side."""
+        u = 2 * t - 1
+        away = self.terms[0] + self.terms[1] * u + self.terms[2] * (u * u - 1 / 3)
+        return np.asarray(self.start + t * self.along + away * self.inward)
+
+    def slope(self, t: float) -> Numbers:
+        """Return the derivative by `t`."""
+        u = 2 * t - 1
+        return np.asarray(self.along + 2 * (self.terms[1] + 2 * self.terms[2] * u) * self.inward)
+
+
+def place_sides(picture: Pixels, corners: Numbers) -> Placed:
+    """Place the sides of a sheet where the picture steps most along all of each.
+
+    Args:
+        picture: grey (h, w) or RGB (h, w, 3).
+        corners: (4, 2), clockwise, about where they are, in px; they may lie outside of the picture.
+    """
+    found = [_placed(picture, corners[at], corners[(at + 1) % 4]) for at in range(4)]
+    curves = [curve for curve, _, _ in found]
+    placed = np.array([_meeting(curves[at - 1], curves[at]) for at in range(4)])
+    return Placed(placed, np.array([share for _, share, _ in found]), np.array([step for _, _, step in found]))
+
+
+def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float, float]:
+    along = end - start
+    length = max(float(np.hypot(*along)), 1.0)
+    inward = np.array([-along[1], along[0]]) / length
+    height, width = picture.shape[:2]
+    step_px = STEP_SHARE * max(height, width)
+    t = ENDS + (1 - 2 * ENDS) * (np.arange(ALONG) + 0.5) / ALONG
+    feet = start + t[:, None] * along
+    offsets = np.arange(-OFFSETS - 3, OFFSETS + 4) * step_px
+    places = feet[:, None] + offsets[None, :, None] * inward
+    seen: NDArray[np.bool_] = np.all((feet > 1) & (feet < (width - 2, height - 2)), axis=1)
+    if seen.sum() < ALONG / 8:
+        return _Curve(start, along, inward, np.zeros(3)), 0.0, 0.0
+    x, y = (np.ascontiguousarray(places[..., axis], np.float32) for axis in (0, 1))
+    rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+    steps = _steps(rows.reshape(ALONG, len(offsets), -1))
+    strongest = np.take_along_axis(steps, np.abs(steps).argmax(axis=2)[..., None], axis=2)[..., 0]
+    signed = np.asarray(strongest * seen[:, None], np.float32)
+    u = 2 * t - 1
+    usual = float(np.clip(np.quantile(np.abs(signed[seen]).max(axis=1), 0.5), 1.0, MOST_LEVELS))
+    bows = BOWS if seen.mean() >= LEAST_SEEN else np.zeros(1)
+    rough = _best(np.clip(signed, -usual, usual), u, np.zeros(3), TILTS, bows, REACH)
+    tilts = rough[1] + FINER * (TILTS[1] - TILTS[0])
+    fine = _best(signed, u, rough, tilts, rough[2] + FINER * (BOWS[1] - BOWS[0]) if len(bows) > 1 else bows, 4.0)
+    on_curve = np.rint(_away(fine, u) + OFFSETS).astype(np.intp)
+    near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
+    way = float(np.sign(near[1][seen].mean())) or 1.0
+    shows = np.asarray(way * near[:, seen]).max(axis=0) >= PLAIN_SHARE * usual
+    return _Curve(start, along, inward, fine * step_px), float(shows.mean()), float(np.abs(near[1][seen].mean()))
+
+
+def _away(terms: Numbers, u: Numbers) -> Numbers:
+    return np.asarray(terms[0] + terms[1] * u + terms[2] * (u * u - 1 / 3))
+
+
+def _best(
+    signed: NDArray[np.float32], u: Numbers, near: Numbers, tilts: Numbers, bows: Numbers, reach: float
+) -> Numbers:
+    """Return the terms of the curve along which the picture steps most, in samples.
+
+    Args:
+        signed: the steps, (places along, places across).
+        u: the places along, -1 to 1.
+        near: terms; the first is looked for within `reach` of this one.
+        tilts: that are tried.
+        bows: that are tried.
+        reach: samples.
+    """
+    shifts = (tilts[:, None, None] * u + bows[None, :, None] * (u * u - 1 / 3)).reshape(-1, len(u))
+    tried = np.arange(int(np.ceil(near[0] - reach)), int(near[0] + reach) + 1)
+    prior = 1 - FARTHEST * ((tried - near[0]) / reach) ** 2
+    scores = _sums_along(signed, shifts, tried) * prior
+    curve, at = (int(place) for place in np.unravel_index(int(scores.argmax()), scores.shape))
+    tilt, bow = divmod(curve, len(bows))
+    return np.array([tried[at] + _peak_shift(scores[curve], at), tilts[tilt], bows[bow]])
+
+
+def _steps(rows: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return by how much each place steps inward: the mean of three behind less that of three before, per channel."""
+    count = rows.shape[1] - 6
+    behind = rows[:, 4 : 4 + count] + rows[:, 5 : 5 + count] + rows[:, 6 : 6 + count]
+    before = rows[:, :count] + rows[:, 1 : 1 + count] + rows[:, 2 : 2 + count]
+    return np.asarray((behind - before) / 3, np.float32)
+
+
+def _sums_along(signed: NDArray[np.float32], shifts: Numbers, tried: NDArray[np.intp]) -> Numbers:
+    """Return for each curve and offset how much steps along it, (curves, offsets): of one sign, and of either."""
+    places = np.rint(tried[None, None] + shifts[..., None]).astype(np.intp) + OFFSETS
+    inside = (places >= 0) & (places < signed.shape[1])
+    clipped = np.clip(places, 0, signed.shape[1] - 1)
+    along = np.where(inside, signed[np.arange(len(signed))[None, :, None], clipped], 0.0)
+    return np.asarray(np.abs(along.sum(axis=1)) + 0.5 * np.abs(along).sum(axis=1), np.float64)
+
+
+def _meeting(before: _Curve, after: _Curve) -> Numbers:
+    """Return where two sides meet: near the end of the one and the start of the other, by Newton's method."""
+    end, start = 1.0, 0.0
+    for _ in range(6):
+        apart = before.at(end) - after.at(start)
+        matrix = np.column_stack([before.slope(end), -after.slope(start)])
+        if abs(np.linalg.det(matrix)) < 1e-6:
+            break
+        by = np.linalg.solve(matrix, -apart)
+        end, start = (float(np.clip(value, -0.3, 1.3)) for value in (end + by[0], start + by[1]))
+    return (before.at(end) + after.at(start)) / 2
+
+
+def _peak_shift(values: Numbers, at: int) -> float:
+    """Return by how much the true top lies beside the greatest value, -0.5 to 0.5, by a parabola."""
+    if not 0 < at < len(values) - 1:
+        return 0.0
+    before, top, after = values[at - 1 : at + 2]
+    bend = before - 2 * top + after
+    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < -1e-9 else 0.0
