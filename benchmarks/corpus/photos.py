@@ -108,10 +108,25 @@ def _sheet(paper: PaperSize, hand: Generator, tinted: bool) -> Scene:
     kind = "receipt" if paper.width_mm < 90 else str(hand.choice(kinds))
     sheet = draw_page(PRINT_KINDS[kind], hand, PAGE_DPI if paper.height_mm > 200 else 2 * PAGE_DPI, paper)
     sheet = sheet if sheet.ndim == 3 else np.dstack([sheet] * 3)
+    if hand.random() < 0.35:
+        _print_field(sheet := sheet.copy(), hand)
     tint = (255, hand.uniform(246, 255), hand.uniform(228, 252))
     if tinted:
         tint = tuple(hand.uniform(170, 255, 3))
     return np.asarray(sheet * _f32(np.array(tint) / 255), np.float32)
+
+
+def _print_field(sheet: Pixels, hand: Generator) -> None:
+    """Print a large picture, or a field of one colour, on a sheet."""
+    height, width = sheet.shape[:2]
+    top, left = int(height * hand.uniform(0.04, 0.4)), int(width * hand.uniform(0.05, 0.3))
+    bottom, right = int(height * hand.uniform(0.6, 0.95)), int(width * hand.uniform(0.7, 0.95))
+    if hand.integers(2):
+        spots = hand.integers(0, 256, (int(hand.integers(4, 30)), int(hand.integers(4, 20)), 3)).astype(np.uint8)
+        sheet[top:bottom, left:right] = cv2.resize(spots, (right - left, bottom - top), interpolation=cv2.INTER_CUBIC)
+    else:
+        field = np.minimum(sheet[top:bottom, left:right], hand.integers(60, 235, 3).astype(np.uint8))
+        sheet[top:bottom, left:right] = field
 
 
 def _middle() -> tuple[NDArray[np.float64], float]:

@@ -11,22 +11,30 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners
 from papiermappe.core.photo.evidence import WEIGHTS, evidence
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
-from papiermappe.core.photo.quads import Quads, find_quads
+from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, find_quads, picked
 from papiermappe.core.photo.rectified import Corners
 from papiermappe.core.photo.sides import Placed, place_sides
-from papiermappe.core.photo.tracks import tracks_of
+from papiermappe.core.photo.tracks import Tracks, tracks_of
 from papiermappe.core.picture import Pixels, checked
 
 LOOK_PX = 640  # the longer side of the picture that is searched for the sheet
 FINE_PX = 1400  # of the one on which its sides are placed
-SAME_SHARE = 0.02  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+SAME_SHARE = 0.03  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
 
-SURE_LEAD = 4.0  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
+MOST_COMPARED = 400  # of the best quadrilaterals
+MOST_NESTED = 3
+PRINTED_LEAD = 25.0  # a picture may look so much more like a sheet than the sheet that it is printed on
+LARGER = 1.03
+FIELD_APART = 0.1  # a field differs from the paper around it by at least this...
+PAPER_APART = 0.12  # ...and the paper at the sheet's own sides by no more than this
+SURE_LEAD = 4.3  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
 MOST_LEAD = 12.0
+WITHIN_LEAD = 3.0
 SURE = 0.5
 LEAST_SHARE = 0.45  # ...where each of its sides shows its step along this much
 
@@ -82,19 +90,64 @@ def _found(look: Pixels) -> _Found | None:
     if not len(quads.lines):
         return None
     scores = evidence(tracks, quads, width, height) @ WEIGHTS
-    best, next_best = _two_best(quads, scores, SAME_SHARE * max(height, width))
-    lead = MOST_LEAD if next_best is None else float(scores[best] - scores[next_best])
-    return _Found(quads.corners[best], height, lead)
+    order = np.argsort(-scores, kind="stable")[:MOST_COMPARED]
+    best = _sheet_under(int(order[0]), order, scores, quads, tracks)
+    return _Found(quads.corners[best], height, _lead(best, order, scores, quads, SAME_SHARE * max(height, width)))
 
 
-def _two_best(quads: Quads, scores: Numbers, same_px: float) -> tuple[int, int | None]:
-    """Return the best quadrilateral, and the best that is another one; None where there is no other."""
-    order = np.argsort(-scores, kind="stable")
-    best = quads.corners[order[0]]
-    turned = np.array([np.roll(best, turns, axis=0) for turns in range(4)])
+def _sheet_under(best: int, order: Index, scores: Numbers, quads: Quads, tracks: Tracks) -> int:
+    """Return the quadrilateral that the best one is printed on, as a picture is; the best one where it is the sheet.
+
+    What is printed is darker than the paper, and lies within another candidate: the paper just outside of the one is
+    what is just inside of the other, and differs from the table on at least three sides.
+    """
+    for _ in range(MOST_NESTED):
+        around = order[scores[order] >= scores[best] - PRINTED_LEAD]
+        around = around[_encloses(quads.corners[around], quads.corners[best])]
+        if not len(around):
+            return best
+        inside, outside = colours_beside(tracks, picked(quads, np.array([best, *around])))
+        paper = outside[0].mean(axis=0)
+        is_darker = inside[0].mean() < outside[0].mean()
+        is_field = is_darker and _apart(inside[0], outside[0]).mean() >= FIELD_APART
+        is_same = np.median(_apart(inside[1:], paper), axis=1) <= PAPER_APART
+        is_same &= np.sort(_apart(outside[1:], inside[1:]), axis=1)[:, 1] >= FIELD_APART
+        if not is_field or not is_same.any():
+            return best
+        best = int(around[is_same][0])
+    return best
+
+
+def _encloses(others: Numbers, corners: Numbers) -> NDArray[np.bool_]:
+    """Return which of the quadrilaterals (n, 4, 2), all clockwise, have all the corners (4, 2) well inside."""
+    along = np.roll(others, -1, axis=1) - others
+    length = np.maximum(np.linalg.norm(along, axis=2), 1)
+    away = corners[None, None] - others[:, :, None]
+    depth = (along[..., None, 0] * away[..., 1] - along[..., None, 1] * away[..., 0]) / length[..., None]
+    size = np.sqrt(areas(others))
+    return np.asarray(
+        (depth.min(axis=(1, 2)) > -0.01 * size)
+        & (depth.max(axis=2).min(axis=1) > 0)
+        & (areas(others) >= LARGER * areas(corners[None]))
+    )
+
+
+def _apart(one: Numbers, other: Numbers) -> Numbers:
+    """Return how far apart colours are, as a share of the brightness of the second; in the channel where most."""
+    return np.asarray(np.abs(one - other).max(axis=-1) / np.maximum(other.mean(axis=-1), 20.0))
+
+
+def _lead(best: int, order: Index, scores: Numbers, quads: Quads, same_px: float) -> float:
+    """Return by how much a quadrilateral is better than the best that is another one.
+
+    One within it may be printed on it, so it speaks less against it.
+    """
+    turned = np.array([np.roll(quads.corners[best], turns, axis=0) for turns in range(4)])
     apart = np.abs(quads.corners[order][:, None] - turned[None]).max(axis=(2, 3)).min(axis=1)
-    others = order[apart > same_px]
-    return int(order[0]), int(others[0]) if len(others) else None
+    within = np.array([bool(_encloses(quads.corners[best][None], quads.corners[other])[0]) for other in order])
+    is_other = (apart > same_px) & ~(within & (scores[order] > scores[best]))
+    leads = scores[best] - scores[order] + np.where(within, WITHIN_LEAD, 0.0)
+    return float(min(leads[is_other].min(initial=MOST_LEAD), MOST_LEAD))
 
 
 def _confidence(lead: float, placed: Placed) -> float:

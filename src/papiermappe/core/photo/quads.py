@@ -46,11 +46,11 @@ def find_quads(tracks: Tracks, width: int, height: int) -> Quads:
     one, other = one[keep], other[keep]
     lines = np.column_stack([one[:, 0], other[:, 0], one[:, 1], other[:, 1]])
     quads = _clockwise(lines, crossings, places)
-    quads = _picked(quads, _is_possible(quads, width, height))
+    quads = picked(quads, _is_possible(quads, width, height))
     shares = edge_shares(tracks, quads)
-    quads = _picked(quads, (shares.min(axis=1) >= LEAST_EDGE) & (seen_shares(tracks, quads).min(axis=1) >= LEAST_SEEN))
+    quads = picked(quads, (shares.min(axis=1) >= LEAST_EDGE) & (seen_shares(tracks, quads).min(axis=1) >= LEAST_SEEN))
     rough = edge_shares(tracks, quads).sum(axis=1) - 0.5 * after_shares(tracks, quads).sum(axis=1)
-    return _picked(quads, np.argsort(-(rough + np.sqrt(areas(quads.corners) / (width * height))))[:MOST_QUADS])
+    return picked(quads, np.argsort(-(rough + np.sqrt(areas(quads.corners) / (width * height))))[:MOST_QUADS])
 
 
 def edge_shares(tracks: Tracks, quads: Quads) -> Numbers:
@@ -183,5 +183,6 @@ def areas(corners: Numbers) -> Numbers:
     return np.abs(_signed_areas(corners))
 
 
-def _picked(quads: Quads, which: NDArray[np.generic]) -> Quads:
+def picked(quads: Quads, which: NDArray[np.generic]) -> Quads:
+    """Return some of them, as an index or a mask says."""
     return Quads(*(values[which] for values in quads))
