@@ -104,6 +104,17 @@ def test_what_was_measured_on_the_scan_begins_anew_and_comes_back() -> None:
     assert (back.corners, back.crop, back.straighten) == (None, found.crop, found.straighten)
 
 
+def test_a_photo_goes_back_to_the_sheet_that_was_found_on_it() -> None:
+    found = Treatment(corners=SLANTED, straighten=Straightening(skew_deg=0.2), crop=Cropping(corners=SLANTED))
+    other = tuple((x + 4, y - 3) for x, y in SLANTED)
+    for start in (flat(page(found, found), other), flat(page(found, found), None)):  # type: ignore[arg-type]  # four
+        back = UseFound(pages=(1,), step="crop").apply([start])[1]
+        now = Treatment.model_validate(start.treatment.model_dump(mode="json") | dict(back))
+        assert (now.corners, now.crop, now.straighten) == (SLANTED, found.crop, found.straighten)
+    assert UseFound(pages=(1,), step="crop").apply([page(found, found)]) == {}
+    assert UseFound(pages=(1,), step="straighten").apply([flat(page(found, found), None)]) == {}  # on another plane
+
+
 def test_the_same_corners_change_nothing_and_pages_of_a_spread_stay() -> None:
     assert MakeFlat(pages=(1,), corners=None).apply([page()]) == {}
     there = flat(page(), SLANTED)
@@ -126,7 +137,7 @@ def test_messages_tell_which() -> None:
         (((40, 30), (44, 30), (44, 180), (40, 180)), "corners_too_near"),
         (((-140, 30), (200, 30), (200, 180), (-140, 180)), "corners_beyond"),
         (((40, 30), (200, 30), (400, 180), (20, 180)), "corners_beyond"),
-        (((-58.9, 62.3), (-23.6, 5.2), (254.2, 12.6), (119.5, 296.2)), "corners_too_slanted"),  # it would be 1.2 m high
+        (((-123, -83), (342, -31), (304, 158), (-77, 293)), "corners_too_slanted"),  # 726 by 379 mm, of 254 by 203
     ],
 )
 def test_corners_that_no_sheet_has_are_refused(corners: Quad, code: str) -> None:

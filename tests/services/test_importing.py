@@ -13,7 +13,7 @@ from sqlalchemy import select
 from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, photograph, scan
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import MakeFlat, MoveToMappe, Turn
+from papiermappe.core.operations import MakeFlat, MoveToMappe, Turn, UseFound
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.paper import A4
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -431,4 +431,11 @@ def test_a_photo_becomes_a_flat_page_and_what_a_person_sets_stays(store: Store, 
     analysing.record_analysis(MACHINE, store, page.id, analysis)  # looked at once more
     assert desk(store, mappe).treatments()[0].corners == corners
     do(store, mappe, MakeFlat(pages=(page.id,), corners=None))
-    assert desk(store, mappe).treatments()[0].corners is None
+    detail = desk(store, mappe).detail(page.id)
+    assert (desk(store, mappe).treatments()[0].corners, detail.is_sheet_found, detail.is_found_flat) == (
+        None,
+        True,
+        False,
+    )
+    do(store, mappe, UseFound(pages=(page.id,), step="crop"))
+    assert desk(store, mappe).detail(page.id).is_found_flat

@@ -139,6 +139,8 @@ class PageDetail(BaseModel):
     frame: FrameView
     sheet_corners: Quad
     """On its scan: those by which it is made flat; else those that were found on a photo, or those of its frame."""
+    is_sheet_found: bool
+    """Whether the machine has found the sheet on a photo for sure."""
     is_found_flat: bool
     """Whether it is made flat by the corners that the machine has found."""
     found_sides: SidesView | None
@@ -376,6 +378,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         scan_height_mm=round(scan_mm[1], 1),
         frame=FrameView(**frame._asdict()),
         sheet_corners=treatment.corners or (guess.corners if guess else frame.corners),
+        is_sheet_found=guess is not None and guess.is_sure,
         is_found_flat=treatment.corners is not None and of_sheet is not None,
         found_sides=_found_sides(of_sheet, flat_mm, frame, treatment.quarter_turns) if of_sheet else None,
         zones=[

@@ -106,6 +106,14 @@ def test_a_sheet_seen_slanting_gets_the_proportions_of_its_paper() -> None:
     assert height / width == pytest.approx(297 / 210, rel=0.003)
 
 
+def test_proportions_that_no_camera_sees_are_not_believed() -> None:
+    """Sides that are almost parallel tell next to nothing of the focal length, and so of the proportions."""
+    corners = np.array([(157.5, 138.1), (767.7, 197.2), (866.1, 688.9), (98.4, 649.6)])
+    height, width = rectified_size_px(corners, 1000, 800)
+    across, down = 774.0, 515.0  # as they are seen
+    assert 1 / 2.2 < (width / height) / (across / down) < 2.2
+
+
 def test_the_resolution_of_a_photo_makes_its_sheet_a4() -> None:
     corners = np.array([(300, 75), (720, 75), (720, 669), (300, 669)], np.float64)  # 420 x 594 px: A4 at 50.8 dpi
     photo = CapturedPicture(encode_png(laid(plain(60), corners)), 300)

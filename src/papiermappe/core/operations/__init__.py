@@ -20,7 +20,8 @@ from papiermappe.core.operations.arranging import (
 from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
 from papiermappe.core.operations.flattening import MakeFlat
-from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
+from papiermappe.core.operations.found import UseFound
+from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
 from papiermappe.core.operations.rims import CleanBorders

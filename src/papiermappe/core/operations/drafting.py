@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple, get_args
 
-from papiermappe.core.operations.framing import UseFound
+from papiermappe.core.operations.found import UseFound
 from papiermappe.core.operations.model import PageState
 from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.running import RunRoutine

@@ -105,31 +105,6 @@ class SetPageSize(BaseOperation):
         )
 
 
-class UseFound(BaseOperation):
-    """Go back to what the machine has found of a page."""
-
-    kind: Literal["use_found"] = "use_found"
-    by_captures: ClassVar[bool] = True
-    step: Literal["straighten", "crop", "turn", "margins"]
-
-    def apply(self, pages: Sequence[PageState]) -> Changes:
-        """Return the found values, where they are known and others are in use."""
-        names = ("quarter_turns", "turn_origin") if self.step == "turn" else (self.step,)
-        changes = {}
-        for page in self.named(pages):
-            if page.found is None or (self.step != "turn" and page.found.corners != page.treatment.corners):
-                continue  # what was found on the capture says nothing of a sheet that was made flat by hand
-            now, found = (value.model_dump(mode="json", include=set(names)) for value in (page.treatment, page.found))
-            if now != found:
-                changes[page.id] = found
-        return changes
-
-    @property
-    def step_code(self) -> str:
-        """The code of what it does as a step of a routine."""
-        return f"use_found_{self.step}"
-
-
 def _box(page: PageState) -> PageBox:
     """Return where a page lies on its capture, before its content is moved to its margins."""
     return page_box(*page.scan_mm, page.treatment.model_copy(update={"margins": (0.0, 0.0)}))

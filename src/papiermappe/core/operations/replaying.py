@@ -4,7 +4,8 @@ from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 from papiermappe.core.operations.aligning import AlignMargins
-from papiermappe.core.operations.framing import MoveSides, UseFound
+from papiermappe.core.operations.found import UseFound
+from papiermappe.core.operations.framing import MoveSides
 from papiermappe.core.operations.model import Changes, OperationRefused, PageState
 from papiermappe.core.operations.splitting import Halves, SetGutter, SplitSpreads, has_two_sides
 from papiermappe.core.operations.steps import Split, Step, StepOperation

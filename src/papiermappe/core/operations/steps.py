@@ -7,7 +7,8 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, TypeAdapter, ValidationError, field_validator
 
 from papiermappe.core.operations.aligning import AlignMargins
-from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
+from papiermappe.core.operations.found import UseFound
+from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.model import BaseOperation, PageState
 from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.splitting import SetGutter

@@ -21,7 +21,8 @@ from papiermappe.core.operations.arranging import (
 from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
 from papiermappe.core.operations.flattening import MakeFlat
-from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew, UseFound
+from papiermappe.core.operations.found import UseFound
+from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.interleaving import Interleave
 from papiermappe.core.operations.rims import CleanBorders
 from papiermappe.core.operations.running import RunRoutine

@@ -373,10 +373,10 @@ export function tidy(mappe, pile, facts) {
     },
     get turnByHand() { return this.treatment.turn_origin === "by_hand"; },
     get skewByHand() { return this.treatment.straighten?.origin === "by_hand" && !this.isFlat; },
-    get cropByHand() { return this.treatment.crop?.origin === "by_hand" || this.isFlat; },
+    get cropByHand() { return this.treatment.crop?.origin === "by_hand" || (this.isFlat ? !this.known.is_found_flat : Boolean(this.known?.is_sheet_found)); },
     /** @param {string} step */
     useFound(step) {
-      if (step === "crop" && this.isFlat) this.asItCame();
+      if (step === "crop" && this.isFlat && !this.known.is_sheet_found) this.asItCame();
       else mappe.operate({ kind: "use_found", pages: this.targets, step });
     },
 
@@ -402,6 +402,7 @@ export function tidy(mappe, pile, facts) {
     get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
     get cropOrigin() {
       if (this.isFlat) return this.known.is_found_flat ? t("flat, found") : t("flat, by hand");
+      if (this.known?.is_sheet_found) return t("as it came");
       return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText;
     },
     // First what makes the page hard to read, then what else was noticed.
