@@ -414,7 +414,10 @@ def test_files_are_compared_in_the_order_of_their_pages(store: Store, mappe: int
 
 def test_a_photo_becomes_a_flat_page_and_what_a_person_sets_stays(store: Store, mappe: int, incoming: Incoming) -> None:
     page_picture = draw_side(ORIGINALS["lease"].paper, ORIGINALS["lease"].sheets[0].front).raster(150)
-    bring_in(store, incoming, mappe, {"table.jpg": photograph(page_picture)})
+    run = bring_in(store, incoming, mappe, {"table.jpg": photograph(page_picture)})
+    (file,) = importing.files_of(ANNA, store, run)
+    assert file.message is not None
+    assert file.message.code == "photo_scaled"
     analyse_all(store, mappe)
     (page,) = desk(store, mappe).pages
     detail = desk(store, mappe).detail(page.id)

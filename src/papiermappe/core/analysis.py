@@ -40,6 +40,7 @@ from papiermappe.core.treatment import (
 
 COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
 RIM_MM = 2.0
+FLAT_RIM_MM = 0.5  # of a sheet on a photo, where its edge is seen together with the table
 EDGES_AGREE_DEG = 1.0
 PRINT_ON_PAPER_DEG = 3.0  # whatever is turned further than this against its sheet is probably not print
 
@@ -130,6 +131,8 @@ def analyse(
         if photo_sheet.is_sure:
             pixels = rectify(pixels, _in_px(photo_sheet.corners, dpi))
         frame = whole_frame(pixels, dpi)._replace(confidence=photo_sheet.confidence)
+        if photo_sheet.is_sure:
+            frame = frame._replace(corners=_within(frame.corners, FLAT_RIM_MM))
     if part is not None:
         frame = _half(frame, part, pixels.shape, dpi)
     grey = to_grey(pixels)
@@ -167,6 +170,13 @@ def analyse(
 def _sheet_on_photo(pixels: Pixels, dpi: float) -> PhotoSheet:
     found = find_corners(pixels)
     return PhotoSheet(corners=to_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
+
+
+def _within(rectangle: Quad, by_mm: float) -> Quad:
+    """Return an upright rectangle that is smaller by so much on each side."""
+    (left, top), _, (right, bottom), _ = rectangle
+    left, top, right, bottom = left + by_mm, top + by_mm, right - by_mm, bottom - by_mm
+    return (left, top), (right, top), (right, bottom), (left, bottom)
 
 
 def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:

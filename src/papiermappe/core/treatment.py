@@ -157,7 +157,7 @@ class Treatment(_Value):
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
         zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
-        what = f"{capture_sha256} v5 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
+        what = f"{capture_sha256} v6 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
@@ -223,11 +223,12 @@ def cleared_areas(treatment: Treatment, box: PageBox) -> Areas:
 def _not_of_page(treatment: Treatment) -> list[NDArray[np.float64]]:
     """Return what may come into sight and is not of the page, as outlines on the capture.
 
-    That is the other page of a spread; and what lies beside the sheet, once the print is moved to its margins.
+    That is the other page of a spread; the table beside a sheet on a photo; and what lies beside any sheet, once the
+    print is moved to its margins.
     """
     part, sheet = treatment.part, treatment.sheet
     outlines = beyond(part.gutter, part.right) if part else []
-    if sheet is not None and treatment.margins != (0.0, 0.0):
+    if sheet is not None and (treatment.corners is not None or treatment.margins != (0.0, 0.0)):
         sides = zip(sheet, (*sheet[1:], sheet[0]), strict=True)
         outlines += [outline for side in sides for outline in beyond(side, right=False)]
     return outlines

@@ -1,5 +1,7 @@
 """Files that have come in are read into captures, in their order, whatever dies in between."""
 
+from collections.abc import Sequence
+from dataclasses import replace
 from functools import partial
 
 import structlog
@@ -9,7 +11,7 @@ from sqlalchemy.orm import Session
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader, ReaderLimits
-from papiermappe.devices.files import HowToRead
+from papiermappe.devices.files import FilePicture, HowToRead
 from papiermappe.errors import PictureRefused
 from papiermappe.message import Message
 from papiermappe.services import keeping, runs
@@ -68,9 +70,9 @@ def _read(
     # The reader names files by what they are called, not by where they lie.
     how = HowToRead(first=first, password=file.password)
     try:
-        guessed: list[float] = []
+        guessed: list[FilePicture] = []
         for number, picture in enumerate(reader.pages(incoming.path_of(file.id), how), first + 1):
-            guessed += [picture.dpi] if picture.is_dpi_guessed else []
+            guessed += [replace(picture, data=b"")] if picture.is_dpi_guessed else []
             if not patiently(lock.hold) or not patiently(partial(_is_wanted, store, file.id)):
                 return patiently(lock.hold)
             patiently(partial(keeping.keep_capture, store, run_id, FilePlace(file.name, number), picture))
@@ -87,11 +89,13 @@ def _read(
     return True
 
 
-def _of_guessed(dpi: list[float]) -> Message | None:
+def _of_guessed(pictures: Sequence[FilePicture]) -> Message | None:
     """Return what is said of pages whose resolution is a likely one; None if there are none."""
-    if not dpi:
+    if not pictures:
         return None
-    return Message(code="resolution_guessed", params={"count": len(dpi), "dpi": sorted({round(one) for one in dpi})})
+    code = "photo_scaled" if all(picture.by_camera for picture in pictures) else "resolution_guessed"
+    dpi = sorted({round(picture.dpi) for picture in pictures})
+    return Message(code=code, params={"count": len(pictures), "dpi": dpi})
 
 
 def _pages_in(store: Store, run_id: int, name: str) -> int:

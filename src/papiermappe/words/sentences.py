@@ -161,6 +161,7 @@ SENTENCES: dict[str, str | Plural] = {
     "file_grew": N_("{file} has become larger meanwhile. Bring it in again."),
     "file_not_expected": N_("{file} is not being brought in any more."),
     "resolution_guessed": NN_("{count} page names no resolution that can be true: {offered_dpi} dpi is taken, by the size of paper.", "{count} pages name no resolution that can be true: {offered_dpi} dpi is taken, by the size of paper."),
+    "photo_scaled": NN_("{count} photo: {offered_dpi} dpi, by the likely size of its sheet.", "{count} photos: {offered_dpi} dpi, by the likely size of their sheets."),
     "file_not_locked": N_("{file} needs no password."),
     "file_unreadable_now": N_("The file could not be taken in. Drop it again."),
     "watch_refused": N_("{path} is not a folder that can be read and written to. Nothing is watched."),

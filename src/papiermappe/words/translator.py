@@ -249,6 +249,7 @@ _PREPARED = {
     "folder_elsewhere": _roots,
     "note_gap_before": _missing,
     "resolution_guessed": _guessed,
+    "photo_scaled": _guessed,
     "run_interrupted": _interrupted,
     "document_made": _made,
     "nothing_to_assemble": _causes,

@@ -7,10 +7,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.typing import NDArray
 
+from papiermappe.core.analysis import analyse
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.photo import find_corners, photo_dpi, rectified_size_px, rectify
 from papiermappe.core.photo.corners import SURE
 from papiermappe.core.picture import CapturedPicture, Pixels
+from papiermappe.core.treatment import render
 
 SIZE = (750, 1000)  # height, width
 QUAD = np.array([(250, 90), (690, 130), (740, 640), (180, 600)], np.float64)
@@ -128,3 +130,19 @@ def test_made_flat_print_is_where_it_was() -> None:
     at = grey[round(height * (65 / 594)), round(width * 0.13) : round(width * 0.2)]
     assert at.mean() < 110  # the first word of the first line
     assert grey[round(height * 0.05), round(width * 0.5)] > 220  # and the margin above it
+
+
+def test_a_photo_becomes_a_page_without_the_table() -> None:
+    """Also where the print is not quite straight on the sheet, so that the page reaches beyond it."""
+    upright = np.array([(250, 40), (714, 40), (714, 696), (250, 696)], np.float64)
+    photo = laid(plain(60), upright)
+    leaning = cv2.warpAffine(photo[60:680, 270:690], cv2.getRotationMatrix2D((210, 310), 1.2, 1), (420, 620),
+                             borderValue=(235, 235, 235))  # fmt: skip
+    photo[60:680, 270:690] = leaning
+    capture = CapturedPicture(encode_png(photo), 56.1, by_camera=True)
+    analysis = analyse(capture)
+    assert analysis.photo_sheet is not None
+    assert analysis.photo_sheet.is_sure
+    page = render(capture, analysis.treatment).mean(axis=2)
+    rims = np.concatenate([page[0], page[-1], page[:, 0], page[:, -1]])
+    assert rims.min() > 215  # the paper is 235, the table 60
