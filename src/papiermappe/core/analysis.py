@@ -142,11 +142,12 @@ def analyse(
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
         sheet = View(turned(sheet.grey, 1), dpi)
     skew = _skew(sheet, frame)
+    stays = photo_sheet is not None and not photo_sheet.is_sure  # a person places the corners first
     treatment = Treatment(
         part=part,
         corners=photo_sheet.corners if photo_sheet and photo_sheet.is_sure else None,
         straighten=Straightening(
-            skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE
+            skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE and not stays
         ),
         crop=Cropping(corners=frame.corners, confidence=frame.confidence, on=frame.confidence >= SURE),
         quarter_turns=turns,

@@ -146,3 +146,14 @@ def test_a_photo_becomes_a_page_without_the_table() -> None:
     page = render(capture, analysis.treatment).mean(axis=2)
     rims = np.concatenate([page[0], page[-1], page[:, 0], page[:, -1]])
     assert rims.min() > 215  # the paper is 235, the table 60
+
+
+def test_a_photo_whose_sheet_is_not_sure_stays_as_it_came() -> None:
+    left = np.array([(60, 150), (420, 165), (410, 640), (50, 625)], np.float64)
+    both = laid(laid(plain(60), left), left + np.array((500, 0)))
+    capture = CapturedPicture(encode_png(both), 90.0, by_camera=True)
+    analysis = analyse(capture)
+    assert analysis.photo_sheet is not None
+    assert not analysis.photo_sheet.is_sure
+    assert analysis.treatment.corners is None
+    assert np.array_equal(render(capture, analysis.treatment), both)
