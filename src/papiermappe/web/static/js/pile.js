@@ -7,6 +7,7 @@ import { outline, sent } from "./zones.js";
 
 const ASK_EVERY_MS = 200;
 const ASKED_ANEW_AFTER = 50; // times; the pages may have changed while they were laid
+const LOOKS = 20; // so often it is tried to see what print a zone would take
 const CHANGED_MS = 400;
 const MOST_PAGES = 1000;
 
@@ -151,10 +152,16 @@ export function createPile(mappe) {
     async look(side, item) {
       const query = new URLSearchParams(Object.entries(sent(item.area)).map(([name, value]) => [name, String(tenth(value))]));
       if (item.does === "keep" || item.onScan) { item.printed = []; return; }
-      try {
-        item.printed = await get(`/mappen/${mappe.id}/pile/${this.name}/${side}/printed?${query}`);
-        this.version += 1;
-      } catch { /* it is not said then */ }
+      const { name } = this;
+      const { area } = item;
+      for (let times = 0; times < LOOKS && this.active && name === this.name && area === item.area; times += 1) {
+        try {
+          const printed = await get(`/mappen/${mappe.id}/pile/${name}/${side}/printed?${query}`);
+          if (area === item.area) Object.assign(item, { printed });
+          this.version += 1;
+          return;
+        } catch { await pause(ASK_EVERY_MS); } // what was said of an earlier pile must not stay
+      }
     },
     /** @param {"wipe" | "keep"} does @param {Area} area */
     add(does, area) {
