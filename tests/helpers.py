@@ -106,12 +106,16 @@ def photograph(page: Pixels, names_camera: bool = True) -> bytes:
     seen = cv2.warpPerspective(sheet, carry, (1500, 1200), flags=cv2.INTER_AREA)
     cover = cv2.warpPerspective(np.full(sheet.shape, 255, np.uint8), carry, (1500, 1200)) / 255
     table = np.random.default_rng(3).normal((62, 50, 41), 3, seen.shape)
+    return camera_jpeg((table * (1 - cover) + seen * cover).clip(0, 255).astype(np.uint8), names_camera)
+
+
+def camera_jpeg(pixels: Pixels, names_camera: bool = True) -> bytes:
+    """Return a picture as a camera would save it, or as one that does not say what took it."""
     file = io.BytesIO()
     exif = Image.Exif()
     if names_camera:
         exif.get_ifd(0x8769)[0x829A] = 0.02  # exposed for a fiftieth of a second
-    picture = Image.fromarray((table * (1 - cover) + seen * cover).clip(0, 255).astype(np.uint8))
-    picture.save(file, "JPEG", quality=92, exif=exif, dpi=(72, 72))
+    Image.fromarray(pixels).save(file, "JPEG", quality=92, exif=exif, dpi=(72, 72))
     return file.getvalue()
 
 

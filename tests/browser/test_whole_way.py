@@ -252,6 +252,7 @@ def test_glass_loop_tidy_and_a_second_window(
     until(lambda: driver.find_element(By.ID, "switch-crop").get_attribute("aria-pressed") == "false")
     keys(driver, "r")
     until(lambda: stack.desk(mappe).treatments()[1].quarter_turns == 3)
+    changed = time.monotonic()
     driver.switch_to.window(first)
     until(
         lambda: (
@@ -259,6 +260,7 @@ def test_glass_loop_tidy_and_a_second_window(
             == stack.desk(mappe).pages[1].picture
         )
     )
+    assert time.monotonic() - changed < 1.5  # windows agree within a second
     keys(driver, "0")
     until(lambda: "The scan" in driver.find_element(By.CSS_SELECTOR, ".caption").text)
     until(lambda: driver.find_elements(By.CSS_SELECTOR, ".viewer-layers .found"))

@@ -10,7 +10,19 @@ import pytest
 from numpy.typing import NDArray
 from PIL import Image
 from sqlalchemy import select
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, do, here, photograph, scan
+from tests.helpers import (
+    ANNA,
+    QUICK_ONE_SIDE,
+    WORDS,
+    Drawer,
+    analyse_all,
+    camera_jpeg,
+    desk,
+    do,
+    here,
+    photograph,
+    scan,
+)
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import MakeFlat, MoveToMappe, Turn, UseFound
@@ -442,3 +454,22 @@ def test_a_photo_becomes_a_flat_page_and_what_a_person_sets_stays(store: Store, 
     )
     do(store, mappe, UseFound(pages=(page.id,), step="crop"))
     assert desk(store, mappe).detail(page.id).is_found_flat
+
+
+def test_a_photo_that_is_not_sure_is_to_be_checked_and_its_corners_begin_at_the_guess(
+    store: Store, mappe: int, incoming: Incoming
+) -> None:
+    two = np.full((750, 1000, 3), 62, np.uint8)  # two sheets alike: which of them is meant?
+    two[150:640, 60:420] = two[150:640, 560:920] = 235
+    bring_in(store, incoming, mappe, {"table.jpg": camera_jpeg(two)})
+    analyse_all(store, mappe)
+    (page,) = desk(store, mappe).pages
+    detail = desk(store, mappe).detail(page.id)
+    with store.begin() as session:
+        analysis = analysis_of(session.get_one(Page, page.id))
+    assert analysis is not None
+    assert analysis.photo_sheet is not None
+    assert 0 < analysis.photo_sheet.confidence < 0.5
+    assert detail.sheet_corners == analysis.photo_sheet.corners
+    assert [warning.code for warning in page.warnings] == ["crop_uncertain"]
+    assert desk(store, mappe).treatments()[0].corners is None

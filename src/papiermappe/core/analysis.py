@@ -4,7 +4,6 @@ import math
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
 from papiermappe.core.clean.blank import judge_blank
@@ -20,7 +19,7 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
@@ -129,7 +128,7 @@ def analyse(
         frame = find_sheet(pixels, dpi)
     else:
         if photo_sheet.is_sure:
-            pixels = rectify(pixels, _in_px(photo_sheet.corners, dpi))
+            pixels = rectify(pixels, quad_px(photo_sheet.corners, dpi))
         frame = whole_frame(pixels, dpi)._replace(confidence=photo_sheet.confidence)
         if photo_sheet.is_sure:
             frame = frame._replace(corners=_within(frame.corners, FLAT_RIM_MM))
@@ -178,10 +177,6 @@ def _within(rectangle: Quad, by_mm: float) -> Quad:
     (left, top), _, (right, bottom), _ = rectangle
     left, top, right, bottom = left + by_mm, top + by_mm, right - by_mm, bottom - by_mm
     return (left, top), (right, top), (right, bottom), (left, bottom)
-
-
-def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
-    return np.array([(mm_to_px(x_mm, dpi) - 0.5, mm_to_px(y_mm, dpi) - 0.5) for x_mm, y_mm in corners])
 
 
 def _printed_area(page: View, treatment: Treatment, shape: tuple[int, ...]) -> Quad | None:

@@ -44,6 +44,15 @@ def rotation_deg(angle_deg: float) -> NDArray[np.float64]:
     return np.array([[cos, sin], [-sin, cos]])
 
 
+def quad_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
+    """Return corners in mm from the top left of a picture as px, pixel centres at whole numbers, (4, 2).
+
+    >>> quad_px(((0, 0), (25.4, 0), (25.4, 25.4), (0, 25.4)), 100.0)[2].tolist()
+    [99.5, 99.5]
+    """
+    return np.array([(mm_to_px(x_mm, dpi) - 0.5, mm_to_px(y_mm, dpi) - 0.5) for x_mm, y_mm in corners])
+
+
 def order_corners(points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return four `(x, y)` points, (4, 2), as top left, top right, bottom right, bottom left.
 

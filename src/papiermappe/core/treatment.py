@@ -19,12 +19,12 @@ from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
 from papiermappe.core.encode.encoded import MadeOf
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, rotation_deg
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px, rotation_deg
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.photo.rectified import rectified_size_px
+from papiermappe.core.photo.rectified import outline_px, rectified_size_px
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import SheetZone, ZoneKind
@@ -274,12 +274,8 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
 def flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
     """Return width and height of the capture; of the sheet on it, where it is a photo that is made flat."""
     if treatment.corners is not None:
-        height_px, width_px = rectified_size_px(_in_px(treatment.corners, dpi), width_px, height_px)
+        height_px, width_px = rectified_size_px(quad_px(treatment.corners, dpi), width_px, height_px)
     return px_to_mm(width_px, dpi), px_to_mm(height_px, dpi)
-
-
-def _in_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
-    return np.array([(mm_to_px(x, dpi) - 0.5, mm_to_px(y, dpi) - 0.5) for x, y in corners])
 
 
 def _scale_for(box: PageBox, quarter_turns: int, dpi: float, width_px: int | None) -> float:
@@ -321,7 +317,7 @@ def _cut(
     matrix[:, 2] = centre - matrix[:, :2] @ np.array([(width_px - 1) / 2, (height_px - 1) / 2])
     if corners is None:
         return resampled(pixels, matrix, size_px, scale, PAPER_WHITE)
-    flat_to_photo = _flat_to_photo(_in_px(corners, dpi), pixels.shape)
+    flat_to_photo = _flat_to_photo(quad_px(corners, dpi), pixels.shape)
     carry = flat_to_photo @ np.vstack([matrix, [0.0, 0.0, 1.0]])
     flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
     flat = cv2.warpPerspective(pixels, carry, (width_px, height_px), flags=flags, borderValue=(PAPER_WHITE,) * 3)
@@ -331,10 +327,8 @@ def _cut(
 def _flat_to_photo(corners_px: NDArray[np.float64], shape: tuple[int, ...]) -> NDArray[np.float64]:
     """Return the (3, 3) matrix that carries `(x, y)` of the sheet made flat to the photo."""
     height, width = rectified_size_px(corners_px, shape[1], shape[0])
-    flat = [(-0.5, -0.5), (width - 0.5, -0.5), (width - 0.5, height - 0.5), (-0.5, height - 0.5)]
-    return np.asarray(
-        cv2.getPerspectiveTransform(np.array(flat, np.float32), corners_px.astype(np.float32)), np.float64
-    )
+    flat = outline_px(width, height).astype(np.float32)
+    return np.asarray(cv2.getPerspectiveTransform(flat, corners_px.astype(np.float32)), np.float64)
 
 
 def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pixels:

@@ -104,8 +104,8 @@ def fit_side(picture: Pixels, dpi: float, start: NDArray[np.float64], end: NDArr
         return None
     steady = [peak for peak in peaks if peak.share >= STEADY_SHARE] or [peak for peak in peaks if peak.share >= 0.5][:1]
     tilt, at, strongest, share = max(steady or peaks, key=lambda peak: peak.strength)
-    offset = at + 1.5 - REACH + _peak_shift(strength[tilt], at)
-    slope = np.tan(np.radians(TILT_DEG[tilt] + (TILT_DEG[1] - TILT_DEG[0]) * _peak_shift(strength[:, at], tilt)))
+    offset = at + 1.5 - REACH + peak_shift(strength[tilt], at)
+    slope = np.tan(np.radians(TILT_DEG[tilt] + (TILT_DEG[1] - TILT_DEG[0]) * peak_shift(strength[:, at], tilt)))
     along = (end - start) / length
     inward = np.array([-along[1], along[0]])
     caution_px = mm_to_px(CAUTION_MM, dpi) if strongest < SLIGHT_LEVELS else 0.0
@@ -189,7 +189,7 @@ def _leant(values: NDArray[np.float64], shifts: NDArray[np.float64]) -> NDArray[
     return values[segment, low] * (1 - part) + values[segment, low + 1] * part
 
 
-def _peak_shift(values: NDArray[np.float64], at: int) -> float:
+def peak_shift(values: NDArray[np.float64], at: int) -> float:
     """Return by how much the true top lies beside the greatest value, -0.5 to 0.5, by a parabola."""
     if not 0 < at < len(values) - 1:
         return 0.0

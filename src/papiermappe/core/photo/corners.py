@@ -17,7 +17,7 @@ from papiermappe.core.geometry import order_corners
 from papiermappe.core.photo.evidence import WEIGHTS, evidence
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
 from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, find_quads, picked
-from papiermappe.core.photo.rectified import Corners
+from papiermappe.core.photo.rectified import Corners, outline_px
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks, tracks_of
 from papiermappe.core.picture import Pixels, checked
@@ -64,7 +64,7 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     fine = _shrunk_to(whole, FINE_PX)
     found = _found(_shrunk_to(fine, LOOK_PX))
     if found is None:
-        return PhotoCorners(_edges(whole), 0.0)
+        return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0)
     placed = place_sides(fine, _scaled(found.corners, len(fine) / found.of_height_px))
     corners = order_corners(_scaled(placed.corners, len(whole) / len(fine)))
     return PhotoCorners(corners, _confidence(found.lead, placed))
@@ -161,11 +161,6 @@ def _confidence(lead: float, placed: Placed) -> float:
 
 def _scaled(corners: Numbers, by: float) -> Numbers:
     return np.asarray((corners + 0.5) * by - 0.5)
-
-
-def _edges(photo: Pixels) -> Corners:
-    height, width = photo.shape[:2]
-    return np.array([(-0.5, -0.5), (width - 0.5, -0.5), (width - 0.5, height - 0.5), (-0.5, height - 0.5)])
 
 
 def _shrunk_to(photo: Pixels, longer_px: int) -> Pixels:

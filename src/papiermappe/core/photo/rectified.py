@@ -23,6 +23,16 @@ Corners = NDArray[np.float64]
 """(4, 2) `(x, y)` in px, pixel centres at whole numbers: top left, top right, bottom right, bottom left."""
 
 
+def outline_px(width_px: int, height_px: int) -> Corners:
+    """Return the corners of a whole picture.
+
+    >>> outline_px(4, 3)[2].tolist()
+    [3.5, 2.5]
+    """
+    right, bottom = width_px - 0.5, height_px - 0.5
+    return np.array([(-0.5, -0.5), (right, -0.5), (right, bottom), (-0.5, bottom)])
+
+
 def rectify(photo: Pixels, corners_px: Corners) -> Pixels:
     """Return the sheet as seen from straight above, as large as its longest sides on the photo.
 
@@ -35,9 +45,7 @@ def rectify(photo: Pixels, corners_px: Corners) -> Pixels:
     """
     whole = checked(photo, 300)
     height, width = rectified_size_px(corners_px, whole.shape[1], whole.shape[0])
-    target = np.array(
-        [(-0.5, -0.5), (width - 0.5, -0.5), (width - 0.5, height - 0.5), (-0.5, height - 0.5)], np.float32
-    )
+    target = outline_px(width, height).astype(np.float32)
     carry = cv2.getPerspectiveTransform(np.asarray(corners_px, np.float32), target)
     flat = cv2.warpPerspective(whole, carry, (width, height), flags=cv2.INTER_CUBIC, borderValue=(PAPER_WHITE,) * 3)
     return np.asarray(flat, np.uint8)

@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.edges import peak_shift
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.picture import Pixels
 
@@ -30,8 +31,6 @@ class Placed(NamedTuple):
     """(4, 2), in px, clockwise."""
     shares: Numbers
     """(4,): along how much of each side the same step is seen."""
-    steps: Numbers
-    """(4,): in grey levels."""
 
 
 class _Curve(NamedTuple):
@@ -63,12 +62,13 @@ def place_sides(picture: Pixels, corners: Numbers) -> Placed:
         corners: (4, 2), clockwise, about where they are, in px; they may lie outside of the picture.
     """
     found = [_placed(picture, corners[at], corners[(at + 1) % 4]) for at in range(4)]
-    curves = [curve for curve, _, _ in found]
+    curves = [curve for curve, _ in found]
     placed = np.array([_meeting(curves[at - 1], curves[at]) for at in range(4)])
-    return Placed(placed, np.array([share for _, share, _ in found]), np.array([step for _, _, step in found]))
+    return Placed(placed, np.array([share for _, share in found]))
 
 
-def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float, float]:
+def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float]:
+    """Return where a side is, and along how much of it the same step is seen."""
     along = end - start
     length = max(float(np.hypot(*along)), 1.0)
     inward = np.array([-along[1], along[0]]) / length
@@ -80,7 +80,7 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     places = feet[:, None] + offsets[None, :, None] * inward
     seen: NDArray[np.bool_] = np.all((feet > 1) & (feet < (width - 2, height - 2)), axis=1)
     if seen.sum() < ALONG / 8:
-        return _Curve(start, along, inward, np.zeros(3)), 0.0, 0.0
+        return _Curve(start, along, inward, np.zeros(3)), 0.0
     x, y = (np.ascontiguousarray(places[..., axis], np.float32) for axis in (0, 1))
     rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
     steps = _steps(rows.reshape(ALONG, len(offsets), -1))
@@ -96,7 +96,7 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
     way = float(np.sign(near[1][seen].mean())) or 1.0
     shows = np.asarray(way * near[:, seen]).max(axis=0) >= PLAIN_SHARE * usual
-    return _Curve(start, along, inward, fine * step_px), float(shows.mean()), float(np.abs(near[1][seen].mean()))
+    return _Curve(start, along, inward, fine * step_px), float(shows.mean())
 
 
 def _away(terms: Numbers, u: Numbers) -> Numbers:
@@ -122,7 +122,7 @@ def _best(
     scores = _sums_along(signed, shifts, tried) * prior
     curve, at = (int(place) for place in np.unravel_index(int(scores.argmax()), scores.shape))
     tilt, bow = divmod(curve, len(bows))
-    return np.array([tried[at] + _peak_shift(scores[curve], at), tilts[tilt], bows[bow]])
+    return np.array([tried[at] + peak_shift(scores[curve], at), tilts[tilt], bows[bow]])
 
 
 def _steps(rows: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -153,12 +153,3 @@ def _meeting(before: _Curve, after: _Curve) -> Numbers:
         by = np.linalg.solve(matrix, -apart)
         end, start = (float(np.clip(value, -0.3, 1.3)) for value in (end + by[0], start + by[1]))
     return (before.at(end) + after.at(start)) / 2
-
-
-def _peak_shift(values: Numbers, at: int) -> float:
-    """Return by how much the true top lies beside the greatest value, -0.5 to 0.5, by a parabola."""
-    if not 0 < at < len(values) - 1:
-        return 0.0
-    before, top, after = values[at - 1 : at + 2]
-    bend = before - 2 * top + after
-    return float(np.clip(0.5 * (before - after) / bend, -0.5, 0.5)) if bend < -1e-9 else 0.0

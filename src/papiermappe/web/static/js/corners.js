@@ -110,6 +110,8 @@ export function createCorners(mappe, tidy) {
       this.unsent = false;
       if (this.moved) this.put(pages, this.moved);
     },
+    /** Make it flat by the corners as they are shown. */
+    take() { return this.put(tidy.targets(), this.corners); },
     /** Show the scan as it came. */
     asItCame() { this.drop(); return this.put(tidy.targets(), null); },
     /** @param {number[]} ids @param {Place[] | null} corners */

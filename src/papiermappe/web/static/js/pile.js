@@ -123,7 +123,10 @@ export function createPile(mappe) {
           if (seen?.whole) return;
         }
       } catch (error) {
-        if (mine === asked && error instanceof Refused) { mappe.complain(error); this.close(); }
+        if (mine !== asked) return;
+        if (error instanceof Refused) { mappe.complain(error); this.close(); return; }
+        await pause(ASK_EVERY_MS); // an answer was lost
+        if (mine === asked) await this.ask();
       }
     },
     /** @param {string} name @param {any} seen */

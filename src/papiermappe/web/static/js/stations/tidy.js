@@ -220,6 +220,7 @@ export function tidy(mappe, pile, facts) {
     get isNotFlat() { return !this.isFlat; },
     get cornersPicture() { return this.cornersNow ? `/pages/${this.page.id}/${this.page.picture}-${facts.stage}.jpg` : null; },
     asItCame() { this.corners.asItCame(); },
+    takeCorners() { this.corners.take(); },
     /** Lay a line along a row of print; the next drag draws it. */
     toggleLaying() {
       if (this.laying) { this.stopLaying(); return; }
