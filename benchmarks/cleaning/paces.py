@@ -16,7 +16,7 @@ from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Tone, render
 
 PAGES = 24
-THUMBNAIL = 200, 80
+THUMBNAIL = (200,), 80
 PREVIEW_PX = 1000
 
 

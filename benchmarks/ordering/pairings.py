@@ -174,7 +174,7 @@ def _facts(drawn: Pile, at: int, back: bool) -> SideFacts:
 
 def _side(capture: CapturedPicture, number: int | None) -> SideFacts:
     """Return what is known of a page after it has arrived, as the desk has it."""
-    found = examine(capture, 200, THUMBNAIL_QUALITY)
+    found = examine(capture, [200], THUMBNAIL_QUALITY)
     head = capture.head()
     size_mm = page_size_mm(head.width_px, head.height_px, capture.dpi, as_compared(found.analysis.treatment))
     numbers = () if number is None else (number,)

@@ -42,7 +42,6 @@ app = typer.Typer(
     help="Papiermappe: from paper to the right file.",
 )
 
-GRACE_S = 1
 MOST_SHEETS_A_PART = 10_000
 _CHECKED = N_("{captures} scans and {documents} documents checked, {problems} problems found.")
 _KNOWN = N_("{file} is the document {name} that was filed on {at}, unchanged; its pages: {pages}.")
@@ -112,19 +111,9 @@ def demo(
 @app.command()
 def web() -> None:
     """Start the web server."""
-    import uvicorn
+    from papiermappe.web.server import serve
 
-    from papiermappe.web.app import create_app
-
-    settings = Settings()
-    uvicorn.run(
-        create_app(settings, _database_url(settings)),
-        host=settings.host,
-        port=settings.port,
-        log_level="warning",
-        timeout_graceful_shutdown=GRACE_S,
-        server_header=False,
-    )
+    serve(Settings(), _database_url(Settings()))
 
 
 @app.command()

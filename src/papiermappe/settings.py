@@ -28,6 +28,12 @@ class Settings(BaseSettings):
     allowed_hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
     """Names under which the application may be asked for."""
 
+    phone_host: str | None = None
+    """This machine's address in the network, such as 192.168.1.20: phones send their pictures there, and nothing else
+    can be reached there. None: a phone has to reach the application itself."""
+
+    phone_port: int = Field(default=8001, ge=1, le=65535)
+
     discovery: Reach = Reach.NETWORK
     """Where scanners are looked for that announce themselves: on the network, on loopback, nowhere."""
 
@@ -53,6 +59,11 @@ class Settings(BaseSettings):
     @classmethod
     def _absolute(cls, folder: Path) -> Path:
         return folder.expanduser().resolve()
+
+    @property
+    def known_hosts(self) -> list[str]:
+        """All names under which the application may be asked for, that of phones included."""
+        return [*self.allowed_hosts, *([self.phone_host] if self.phone_host else [])]
 
     @property
     def incoming_dir(self) -> Path:

@@ -14,18 +14,20 @@ from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.margins import find_text_block
 from papiermappe.core.clean.quality import judge_quality
 from papiermappe.core.clean.sheet import find_sheet
-from papiermappe.core.clean.sheet_frame import SheetFrame, to_mm, whole_frame
+from papiermappe.core.clean.sheet_frame import SheetFrame, whole_frame
 from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_mm, quad_px
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
 from papiermappe.core.photo import find_corners, rectify
+from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
+    DECODED_DPI,
     PAPER_WHITE,
     SURE,
     Cropping,
@@ -52,22 +54,6 @@ class SpreadFound(BaseModel):
     gutter: GutterLine
     confidence: float
     """0 to 1; below 0.5 a person should look first."""
-
-
-class PhotoSheet(BaseModel):
-    """The sheet on a photo, as it was found."""
-
-    model_config = ConfigDict(frozen=True)
-
-    corners: Quad
-    """In mm on the capture."""
-    confidence: float
-    """0 to 1; below 0.5 it is a guess, and the photo is left as it came."""
-
-    @property
-    def is_sure(self) -> bool:
-        """Whether the sheet is made flat by them."""
-        return self.confidence >= SURE
 
 
 class Analysis(BaseModel):
@@ -123,12 +109,14 @@ def analyse(
     """
     reduction = decoded_reduction(capture.dpi)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
-    photo_sheet = _sheet_on_photo(pixels, dpi) if capture.by_camera else None
+    photo_sheet = (capture.sheet or _sheet_on_photo(pixels, dpi)) if capture.by_camera else None
     if photo_sheet is None:
         frame = find_sheet(pixels, dpi)
     else:
         if photo_sheet.is_sure:
-            pixels = rectify(pixels, quad_px(photo_sheet.corners, dpi))
+            scale = min(1.0, DECODED_DPI / dpi)  # what is judged below needs no more
+            pixels = rectify(pixels, quad_px(photo_sheet.corners, dpi), scale)
+            dpi *= scale
         frame = whole_frame(pixels, dpi)._replace(confidence=photo_sheet.confidence)
         if photo_sheet.is_sure:
             frame = frame._replace(corners=_within(frame.corners, FLAT_RIM_MM))
@@ -169,7 +157,7 @@ def analyse(
 
 def _sheet_on_photo(pixels: Pixels, dpi: float) -> PhotoSheet:
     found = find_corners(pixels)
-    return PhotoSheet(corners=to_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
+    return PhotoSheet(corners=quad_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
 
 
 def _within(rectangle: Quad, by_mm: float) -> Quad:

@@ -53,6 +53,18 @@ def quad_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
     return np.array([(mm_to_px(x_mm, dpi) - 0.5, mm_to_px(y_mm, dpi) - 0.5) for x_mm, y_mm in corners])
 
 
+def quad_mm(corners_px: NDArray[np.float64], dpi: float) -> Quad:
+    """Return corners in px, (4, 2), pixel centres at whole numbers, as mm from the top left of the picture.
+
+    >>> quad_mm(quad_px(((0, 0), (25.4, 0), (25.4, 25.4), (0, 25.4)), 100.0), 100.0)[2]
+    (25.4, 25.4)
+    """
+    first, second, third, fourth = (
+        (px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in corners_px
+    )
+    return (first, second, third, fourth)
+
+
 def order_corners(points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return four `(x, y)` points, (4, 2), as top left, top right, bottom right, bottom left.
 

@@ -199,25 +199,25 @@ class Arrival(NamedTuple):
     """What is made of a capture when it arrives."""
 
     analysis: Analysis
-    preview: bytes
-    """A small picture of the page that follows, JPEG."""
+    previews: tuple[bytes, ...]
+    """Pictures of the page that follows, JPEG, of the widths that were asked for."""
     imprint: bytes
     """By which the page is compared with others."""
 
 
 def examine(
     capture: CapturedPicture,
-    width_px: int,
+    widths_px: Sequence[int | None],
     quality: int,
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
     part: Part | None = None,
 ) -> Arrival:
     """Return what is found on a capture, or on one page of a spread, and what is made of it. Raises PictureRefused."""
-    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px, capture.by_camera)
+    once = DecodedOnce.of(capture)
     analysis = analyse(once, upright, usual_height_mm, part)
-    preview = page_jpeg(once, analysis.treatment, width_px, quality)
-    return Arrival(analysis, preview, capture_imprint(once, analysis.treatment))
+    previews = tuple(page_jpeg(once, analysis.treatment, width_px, quality) for width_px in widths_px)
+    return Arrival(analysis, previews, capture_imprint(once, analysis.treatment))
 
 
 def as_compared(found: Treatment) -> Treatment:
@@ -241,7 +241,7 @@ def framed_only(treatment: Treatment) -> Treatment:
 
 def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:
     """Return what is kept of a page to lay it on the pile. Raises PictureRefused."""
-    once = DecodedOnce(capture.data, capture.dpi, capture.limit_px, capture.by_camera)
+    once = DecodedOnce.of(capture)
     reduction = decoded_reduction(capture.dpi)
     scan = once.pixels(reduction, grey=True)
     head = capture.head()

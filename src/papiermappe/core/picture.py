@@ -17,6 +17,7 @@ from PIL import Image
 
 from papiermappe.core.compiled import compiled
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.errors import PictureRefused
 
 Pixels = NDArray[np.uint8]
@@ -62,6 +63,8 @@ class CapturedPicture:
     limit_px: int = DEFAULT_LIMIT_PX
     by_camera: bool = False
     """Whether a camera saw it, so that it shows a sheet somewhere on a table; else it is a scan."""
+    sheet: PhotoSheet | None = None
+    """Where that sheet is, as it was found when the photo came; None: it has not been looked for."""
 
     def head(self) -> PictureHead:
         """Return what the header says. Raises PictureRefused."""
@@ -74,6 +77,11 @@ class CapturedPicture:
 
 class DecodedOnce(CapturedPicture):
     """A captured picture that keeps its last decoded pixels, for consumers that ask for them in turn, also smaller."""
+
+    @classmethod
+    def of(cls, capture: CapturedPicture) -> "DecodedOnce":
+        """Return a captured picture as one that is decoded once."""
+        return cls(capture.data, capture.dpi, capture.limit_px, capture.by_camera, capture.sheet)
 
     def pixels(self, reduction: Reduction = 1, grey: bool = False) -> Pixels:
         """Return the decoded picture as any captured one does; it must not be changed. Raises PictureRefused."""

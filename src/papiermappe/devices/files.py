@@ -16,9 +16,10 @@ import pypdfium2
 from PIL import Image, ImageOps, ImageSequence
 
 from papiermappe.core.encode.plain import QUICK, encode_png
-from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
+from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm, quad_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.photo import photo_dpi
+from papiermappe.core.photo import look_for_sheet
+from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
@@ -227,14 +228,17 @@ def is_of_camera(picture: Image.Image) -> bool:
 
 
 def _photo(picture: CapturedPicture) -> FilePicture:
-    """Return a photo, with the resolution at which the sheet on it has a likely size."""
-    try:
-        dpi = photo_dpi(picture)
-    except PictureRefused:  # it is said when the page is analysed
-        dpi = None
+    """Return a photo with the sheet that is seen on it, and the resolution at which that has a likely size."""
     head = picture.head()
-    likely = min(dpi, MAX_DPI) if dpi else _likely_dpi(head.width_px, head.height_px)
-    return FilePicture(picture.data, likely, picture.limit_px, by_camera=True, is_dpi_guessed=True)
+    likely = _likely_dpi(head.width_px, head.height_px)
+    plain = FilePicture(picture.data, likely, picture.limit_px, by_camera=True, is_dpi_guessed=True)
+    try:
+        seen = look_for_sheet(picture)
+    except PictureRefused:  # it is said when the page is analysed
+        return plain
+    dpi = min(seen.dpi or likely, MAX_DPI)
+    sheet = PhotoSheet(corners=quad_mm(seen.corners_px, dpi), confidence=round(seen.confidence, 3))
+    return replace(plain, dpi=dpi, sheet=sheet)
 
 
 def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:

@@ -26,6 +26,7 @@ from papiermappe.lifeline import end_within
 from papiermappe.message import SaysMessages
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.tesseract import Tesseract, installed
+from papiermappe.services.camera import end_silent
 from papiermappe.services.housekeeping import tidy_up
 from papiermappe.services.importing import sweep
 from papiermappe.services.reconciling import reconcile
@@ -176,6 +177,7 @@ async def _watch(watcher: Watcher) -> None:
 
 async def _swept(store: Store, incoming: Incoming) -> None:
     await asyncio.to_thread(sweep, store, incoming)
+    await asyncio.to_thread(end_silent, store)
 
 
 def _ahead(settings: Settings) -> int:

@@ -121,10 +121,14 @@ def _examined(
 ) -> Analysis:
     """Return what is found on a capture, and keep the small pictures that come of it."""
     picture = captured_picture(store, capture, max_px)
-    size = PictureSize.LANE
-    found = compute(examine, picture, size.width_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part)
+    # Who takes a photo looks at it large before taking the next one; decoded it is just now.
+    sizes = (PictureSize.STAGE, PictureSize.LANE) if capture.by_camera else (PictureSize.LANE,)
+    widths_px = [size.width_px for size in sizes]
+    found = compute(examine, picture, widths_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part)
     analysis = found.analysis
-    store.blobs.cache(Blobs.picture_key(analysis.treatment.picture_key(capture.sha256), size), found.preview)
+    name = analysis.treatment.picture_key(capture.sha256)
+    for size, preview in zip(sizes, found.previews, strict=True):
+        store.blobs.cache(Blobs.picture_key(name, size), preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
     return analysis
 

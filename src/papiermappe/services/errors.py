@@ -4,6 +4,7 @@ ServiceError
 ├── NotFound            what was asked for is not there
 ├── ChangedMeanwhile    someone else has changed the same thing since it was seen
 ├── NotPossible         it cannot be done in the present state
+├── LinkOver            the link by which a phone came opens nothing, or nothing any more
 ├── RunHeld             another worker is receiving the run
 └── Stopped             it was stopped because somebody asked for it
 """
@@ -25,6 +26,10 @@ class ChangedMeanwhile(ServiceError):
 
 class NotPossible(ServiceError):
     """It cannot be done in the present state."""
+
+
+class LinkOver(ServiceError):
+    """The link by which a phone came opens nothing, or nothing any more."""
 
 
 class RunHeld(ServiceError):

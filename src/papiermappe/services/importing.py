@@ -94,8 +94,7 @@ def _start(caller: Caller, session: Session, mappe_id: int, files: Sequence[Anno
     if not 1 <= len(files) <= MAX_FILES:
         raise NotPossible("files_count", limit=MAX_FILES)
     for file in files:
-        if file.byte_size > MAX_BYTES:
-            raise NotPossible("file_too_large", file=_clean_name(file.name), limit_gb=MAX_BYTES >> 30)
+        must_not_be_too_large(file)
     mappe = locked_mappe(caller, session, mappe_id)
     landing = None
     if what.backs_of is not None:
@@ -107,7 +106,7 @@ def _start(caller: Caller, session: Session, mappe_id: int, files: Sequence[Anno
     runs.begin(session, mappe, run)
     names: set[str] = set()
     for number, file in enumerate(natsorted(files, key=lambda file: file.name, alg=ns.IGNORECASE), 1):
-        name = _free_name(_clean_name(file.name), names)
+        name = _free_name(clean_name(file.name), names)
         names.add(name)
         coming = FileState.COMING if file.byte_size else FileState.WAITING
         both = what.both_sides and landing is None
@@ -121,7 +120,13 @@ def _start(caller: Caller, session: Session, mappe_id: int, files: Sequence[Anno
     return run.id
 
 
-def _clean_name(name: str) -> str:
+def must_not_be_too_large(file: Announced) -> None:
+    """Check the size of a file that is to come. Raises NotPossible."""
+    if file.byte_size > MAX_BYTES:
+        raise NotPossible("file_too_large", file=clean_name(file.name), limit_gb=MAX_BYTES >> 30)
+
+
+def clean_name(name: str) -> str:
     """Return a name without folders, control characters and what is beyond a sensible length."""
     last = PurePosixPath(name.replace("\\", "/")).name
     cleaned = one_line(last).strip(". ")
@@ -148,16 +153,19 @@ def files_of(caller: Caller, store: Store, run_id: int) -> list[FileView]:
         pages = {row[0]: row[1] for row in session.execute(counted)}
         files = session.scalars(select(IncomingFile).where(IncomingFile.run_id == run_id).order_by(IncomingFile.number))
         return [
-            FileView(
-                id=file.id,
-                name=file.name,
-                byte_size=file.byte_size,
-                state=file.state if run.state.live or file.state.over else FileState.CANCELLED,
-                pages=pages.get(file.name, 0),
-                message=Message.model_validate(file.message) if file.message else None,
+            file_view(
+                file,
+                pages.get(file.name, 0),
+                file.state if run.state.live or file.state.over else FileState.CANCELLED,
             )
             for file in files
         ]
+
+
+def file_view(file: IncomingFile, pages: int, state: FileState) -> FileView:
+    """Return a file as windows show it, of which so many pages are in."""
+    message = Message.model_validate(file.message) if file.message else None
+    return FileView(id=file.id, name=file.name, byte_size=file.byte_size, state=state, pages=pages, message=message)
 
 
 def receive_part(caller: Caller, store: Store, incoming: Incoming, file_id: int, at: int, data: bytes) -> int:

@@ -12,7 +12,14 @@ from papiermappe.core.treatment import Treatment
 from papiermappe.devices.files import FilePicture
 from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.journal import machine_entry, take_again
-from papiermappe.services.landing import Spot, page_at, replaced_page, spot_of, spot_of_file_page
+from papiermappe.services.landing import (
+    Spot,
+    page_at,
+    page_replaced_by_file,
+    replaced_page,
+    spot_of,
+    spot_of_file_page,
+)
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.runs import PlaceInRun, is_two_sided, locked_run
 from papiermappe.services.transaction import transaction
@@ -77,23 +84,33 @@ def _record(
         height_px=head.height_px,
         dpi=picture.dpi,
         by_camera=picture.by_camera,
+        photo_sheet=picture.sheet.model_dump(mode="json") if picture.sheet else None,
         text_layer=picture.text.model_dump(mode="json") if isinstance(picture, FilePicture) and picture.text else None,
     )
+    where = _where(session, run, place)
     if isinstance(place, FilePlace):
-        spot = spot_of_file_page(session, run, place.file_name, place.page)
         capture.file_name, capture.file_page = place
-        session.add(capture)
-        session.flush()
-        return _added(session, run, mappe, capture, spot).id
-    capture.sheet, capture.side, capture.take = place
-    replaced = _replaced(session, run, place)
+    else:
+        capture.sheet, capture.side, capture.take = place
+        run.retaking = False
     session.add(capture)
     session.flush()
-    run.retaking = False
-    if replaced is not None:
-        run.change = take_again(session, mappe, replaced, capture, run.author)
-        return replaced.id
-    return _added(session, run, mappe, capture, spot_of(session, run, place.sheet, place.side)).id
+    if isinstance(where, Page):
+        run.change = take_again(session, mappe, where, capture, run.author)
+        return where.id
+    return _added(session, run, mappe, capture, where).id
+
+
+def _where(session: Session, run: Run, place: PlaceInRun | FilePlace) -> Page | Spot:
+    """Return the page that gets the new capture, or the place of the page that comes into being."""
+    if isinstance(place, FilePlace):
+        return page_replaced_by_file(session, run, *place) or spot_of_file_page(session, run, *place)
+    replaced = (
+        page_at(session, run.id, place.sheet, place.side)
+        if place.take > 1
+        else replaced_page(session, run, place.sheet, place.side, is_two_sided(run))
+    )
+    return replaced or spot_of(session, run, place.sheet, place.side)
 
 
 def page_of(session: Session, run_id: int, place: PlaceInRun | FilePlace) -> int | None:
@@ -105,13 +122,6 @@ def page_of(session: Session, run_id: int, place: PlaceInRun | FilePlace) -> int
         here = kept.where(Capture.sheet == place.sheet, Capture.side == place.side, Capture.take == place.take)
     row = session.execute(here.limit(1)).first()
     return None if row is None else row[1] or 0
-
-
-def _replaced(session: Session, run: Run, place: PlaceInRun) -> Page | None:
-    """Return the page that gets a new capture; None if a new page comes into being."""
-    if place.take > 1:
-        return page_at(session, run.id, place.sheet, place.side)
-    return replaced_page(session, run, place.sheet, place.side, is_two_sided(run))
 
 
 def _added(session: Session, run: Run, mappe: Mappe, capture: Capture, spot: Spot) -> Page:

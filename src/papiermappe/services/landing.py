@@ -87,6 +87,15 @@ def replaced_page(session: Session, run: Run, sheet: int, side: Side, is_two_sid
     return page if page and page.mappe_id == run.mappe_id else None
 
 
+def page_replaced_by_file(session: Session, run: Run, file_name: str, number: int) -> Page | None:
+    """Return the page that a page of a file replaces; None if it becomes a page of its own."""
+    if number > 1:
+        return None
+    again = select(Page).join(IncomingFile, IncomingFile.again_page_id == Page.id)
+    again = again.where(IncomingFile.run_id == run.id, IncomingFile.name == file_name, Page.mappe_id == run.mappe_id)
+    return session.scalar(again)
+
+
 def spot_of(session: Session, run: Run, sheet: int, side: Side) -> Spot:
     """Return where a capture becomes a page: a back beside its own front where that is in the Mappe without a back."""
     if side is Side.BACK and (front := page_at(session, run.id, sheet, Side.FRONT)):

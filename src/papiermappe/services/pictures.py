@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, joinedload
 from papiermappe.compute import Compute
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import page_jpeg, page_jpegs
+from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.caller import Caller, visible_mappe, visible_page
@@ -44,7 +45,8 @@ class PictureSize(StrEnum):
 def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPicture:
     """Return a capture's picture. Raises BlobMissing."""
     data = store.blobs.get(Blobs.capture_key(capture.sha256))
-    return CapturedPicture(data, capture.dpi, max_px, capture.by_camera)
+    sheet = PhotoSheet.model_validate(capture.photo_sheet) if capture.photo_sheet else None
+    return CapturedPicture(data, capture.dpi, max_px, capture.by_camera, sheet)
 
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:

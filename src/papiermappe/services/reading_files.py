@@ -24,7 +24,7 @@ from papiermappe.services.patience import patiently
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import AdvisoryLock, Store
 from papiermappe.store.incoming import Incoming
-from papiermappe.store.models import Capture, FileState, IncomingFile, Run, RunState
+from papiermappe.store.models import Capture, FileState, IncomingFile, Run, RunOrigin, RunState
 
 log = structlog.get_logger()
 
@@ -50,14 +50,16 @@ def import_files(store: Store, incoming: Incoming, run_id: int, max_px: int = DE
 
 
 def _next_file(store: Store, run_id: int) -> IncomingFile | None:
-    """Return the file to be read next; None where the next in order is still to come, or all are over."""
+    """Return the file to be read next; None where the next in order is still to come, or all are over.
+
+    Pictures of a camera are read as they come: a person waits for each, and one may be long on its way.
+    """
     with store.begin() as session:
         run = session.get(Run, run_id)
         if run is None or not run.state.live:
             return None
-        pending = select(IncomingFile).where(
-            IncomingFile.run_id == run_id, IncomingFile.state.in_([FileState.COMING, FileState.WAITING])
-        )
+        awaited = [FileState.WAITING] if run.origin is RunOrigin.CAMERA else [FileState.COMING, FileState.WAITING]
+        pending = select(IncomingFile).where(IncomingFile.run_id == run_id, IncomingFile.state.in_(awaited))
         file = session.scalar(pending.order_by(IncomingFile.number).limit(1))
         return file if file is not None and file.state is FileState.WAITING else None
 
@@ -121,12 +123,13 @@ def _end_file(caller: Caller, session: Session, file_id: int, state: FileState, 
 
 @transaction
 def _end_if_over(caller: Caller, session: Session, run_id: int) -> None:
-    """End a run of which all files are over; say which were left out."""
+    """End a run of which all files are over; say which were left out. One of a camera goes on until it is stopped."""
     run, mappe = runs.locked_run(caller, session, run_id)
     files = session.scalars(
         select(IncomingFile).where(IncomingFile.run_id == run_id).order_by(IncomingFile.number)
     ).all()
-    if not run.state.live or not all(file.state.over for file in files):
+    goes_on = run.origin is RunOrigin.CAMERA and not run.stop_requested
+    if goes_on or not run.state.live or not all(file.state.over for file in files):
         return
     causes = [file.message for file in files if file.state is FileState.FAILED and file.message]
     message = Message(code="files_left_out", params={"causes": causes[:3], "count": len(causes)}) if causes else None

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import NamedTuple
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -15,7 +15,7 @@ from papiermappe.core.order.places import Side
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import Sides, Source, TicketSettings
 from papiermappe.message import Message
-from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.changes import run_changed
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.journal import machine_entry
@@ -24,7 +24,18 @@ from papiermappe.services.live_runs import compare_when_all_are_in
 from papiermappe.services.pages import page_states
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Mappe, Page, Run, RunOrigin, RunState, Ticket
+from papiermappe.store.models import (
+    Capture,
+    FileState,
+    IncomingFile,
+    Mappe,
+    Page,
+    PhoneLink,
+    Run,
+    RunOrigin,
+    RunState,
+    Ticket,
+)
 from papiermappe.store.queue import JobKind, enqueue
 
 
@@ -232,10 +243,28 @@ def retake(caller: Caller, session: Session, run_id: int) -> None:
 
 @transaction
 def stop(caller: Caller, session: Session, run_id: int) -> None:
-    """End a run: a glass loop at once, a feeder run after the sheet that is on its way."""
+    """End a run, as `stop_within` says. Raises NotFound."""
+    stop_within(caller, session, run_id)
+
+
+def stop_within(caller: Caller, session: Session, run_id: int) -> None:
+    """End a run: a glass loop at once, a feeder run after the sheet that is on its way.
+
+    One of a camera ends when the pictures are read that are here; others stay where they are, and are not expected.
+    The link of its phone ends with it, where a person ends it.
+    """
     run, mappe = locked_run(caller, session, run_id)
     if run.origin.is_files and run.state.live:
         end_locked(session, mappe, run, RunState.STOPPED, None)
+    elif run.origin is RunOrigin.CAMERA and run.state.live:
+        coming = IncomingFile.run_id == run.id, IncomingFile.state.in_([FileState.COMING, FileState.LOCKED])
+        session.execute(update(IncomingFile).where(*coming).values(state=FileState.CANCELLED, password=None))
+        if caller != MACHINE:
+            ended = PhoneLink.id == run.phone_link_id, PhoneLink.closed_at.is_(None)
+            session.execute(update(PhoneLink).where(*ended).values(closed_at=func.now()))
+        run.stop_requested = True
+        run_changed(session, mappe, run)
+        enqueue(session, JobKind.IMPORT, run_id=run.id)
     elif run.state is RunState.WAITING:
         end_locked(session, mappe, run, RunState.DONE, None)
     elif run.state is RunState.RECEIVING:

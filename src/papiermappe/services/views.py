@@ -167,6 +167,8 @@ class RunView(BaseModel):
     state: RunState
     live: bool
     device: str | None
+    by_phone: bool
+    """Whether its pictures come from a phone."""
     ticket: TicketSettings | None
     sheets: int
     counted: int | None
@@ -523,6 +525,7 @@ def _run_view(session: Session, run: Run) -> RunView:
         state=run.state,
         live=run.state.live,
         device=run.device.name if run.device else None,
+        by_phone=run.phone_link_id is not None,
         ticket=TicketSettings.model_validate(run.ticket) if run.ticket and run.device else None,
         sheets=so_far.complete + (so_far.half is not None),
         counted=run.expected_sheets,

@@ -298,6 +298,27 @@ class Mappe(Base):
     """The change that named it last."""
 
 
+class PhoneLink(Base):
+    """A secret address under which a phone adds pictures to a Mappe, for a while.
+
+    open until `expires_at`, or until somebody closes it.
+    """
+
+    __tablename__ = "phone_link"
+    __table_args__ = (Index("uq_phone_link_open", "mappe_id", unique=True, postgresql_where=text("closed_at is null")),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    mappe_id: Mapped[int] = mapped_column(ForeignKey("mappe.id"))
+    digest: Mapped[str] = mapped_column(unique=True)
+    """SHA-256 of its secret, by which it is found."""
+    sealed: Mapped[bytes]
+    """Its secret, encrypted: the desk shows it again."""
+    author: Mapped[str]
+    """Who opened it, and stands for what the phone does."""
+    opened_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    expires_at: Mapped[datetime]
+    closed_at: Mapped[datetime | None]
+
+
 class Run(Base):
     """One go that brings captures in."""
 
@@ -306,6 +327,7 @@ class Run(Base):
         UniqueConstraint("mappe_id", "number"),
         CheckConstraint("origin <> 'scanner' or device_id is not null", name="scanner"),
         CheckConstraint("origin in ('scanner', 'camera') or device_id is null", name="no_device"),
+        CheckConstraint("origin = 'camera' or phone_link_id is null", name="phone"),
         Index("uq_run_device_live", "device_id", unique=True, postgresql_where=text(LIVE_STATES)),
         Index("uq_run_mappe_live", "mappe_id", unique=True, postgresql_where=text(LIVE_STATES)),
     )
@@ -325,6 +347,8 @@ class Run(Base):
     stop_requested: Mapped[bool] = mapped_column(server_default="false")
     dismissed: Mapped[bool] = mapped_column(server_default="false")
     """Whether a person has decided to finish without the rest."""
+    phone_link_id: Mapped[int | None] = mapped_column(ForeignKey("phone_link.id"), index=True)
+    """The link of the phone that its pictures come from; None: no phone."""
     job_intention: Mapped[Json | None]
     """The names of the jobs that the device had (`known`), and the time (`at`), when it was about to be given one."""
     job_url: Mapped[str | None]
@@ -377,6 +401,8 @@ class Capture(Base):
     dpi: Mapped[float]
     by_camera: Mapped[bool] = mapped_column(server_default="false")
     """Whether a camera took it, so that it shows a sheet on a table."""
+    photo_sheet: Mapped[Json | None]
+    """Where that sheet is, as it was found when the photo came."""
     arrived_at: Mapped[datetime] = mapped_column(server_default=func.now())
     text_layer: Mapped[Json | None] = mapped_column(deferred=True)
     """What the file that it comes from says of it, with places on the capture."""
@@ -423,6 +449,8 @@ class IncomingFile(Base):
     message: Mapped[Json | None]
     """Why it was left out."""
     asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    again_page_id: Mapped[int | None] = mapped_column(ForeignKey("page.id", ondelete="SET NULL"))
+    """The page that is taken again: its first page becomes the new scan of it."""
     folder_id: Mapped[int | None] = mapped_column(ForeignKey("watched_folder.id"))
     """The watched folder it was found in."""
     source_path: Mapped[str | None]

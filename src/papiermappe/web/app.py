@@ -19,7 +19,7 @@ from papiermappe.devices.escl import Limits
 from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 from papiermappe.recognition.tesseract import readable_languages
-from papiermappe.services.errors import ChangedMeanwhile, NotFound
+from papiermappe.services.errors import ChangedMeanwhile, LinkOver, NotFound
 from papiermappe.services.page_cache import PageCache
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
@@ -37,6 +37,7 @@ from papiermappe.web import (
     moving,
     naming_rules,
     pairing,
+    phones,
     pictures,
     piles,
     routines,
@@ -51,7 +52,7 @@ from papiermappe.web.events import Hub
 from papiermappe.web.intake_list import IntakeList
 from papiermappe.web.pictures import PictureLate
 from papiermappe.web.problem import PROBLEMS, problem
-from papiermappe.web.security import HEADERS, Guard
+from papiermappe.web.security import HEADERS, Guard, PhoneDoor, loggable
 from papiermappe.web.under_way import UnderWay
 from papiermappe.words import Words
 
@@ -63,6 +64,7 @@ _STATUS: tuple[tuple[type[PapiermappeError], int], ...] = (
     (NotFound, 404),
     (BlobMissing, 404),
     (ChangedMeanwhile, 409),
+    (LinkOver, 410),
     (PictureLate, 503),
     (TextRefused, 422),
     (StoreError, 503),
@@ -77,6 +79,7 @@ MODULES = (
     moving,
     dividers,
     routines,
+    phones,
     mappen,
     runs,
     imports,
@@ -132,7 +135,9 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     )
     app.add_middleware(Author)
     app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
-    app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.allowed_hosts), www_redirect=False)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.known_hosts, www_redirect=False)
+    if settings.phone_host:
+        app.add_middleware(PhoneDoor, port=settings.phone_port)
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
     for module in MODULES:
         app.include_router(module.router, responses=PROBLEMS)
@@ -147,7 +152,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
 def _papiermappe_error(request: Request, exc: Exception) -> Response:
     message = exc.message if isinstance(exc, PapiermappeError) else Message(code="went_wrong")
     status = next((code for kind, code in _STATUS if isinstance(exc, kind)), 422)
-    log.info("refused", action="web.refused", path=request.url.path[:200], cause=str(exc)[:500])
+    log.info("refused", action="web.refused", path=loggable(request.url.path), cause=str(exc)[:500])
     return _error_response(request, status, message)
 
 
@@ -159,7 +164,7 @@ def _http_error(request: Request, exc: Exception) -> Response:
 
 def _unexpected(request: Request, exc: Exception) -> Response:
     """Answer a fault of ours. Starlette answers these outside of all middleware, so the headers are put on here."""
-    log.error("unexpected error", action="web.failed", path=request.url.path[:200], cause=repr(exc)[:500])
+    log.error("unexpected error", action="web.failed", path=loggable(request.url.path), cause=repr(exc)[:500])
     response = _error_response(request, 500, Message(code="went_wrong"))
     response.headers.update(HEADERS)
     return response
@@ -167,7 +172,7 @@ def _unexpected(request: Request, exc: Exception) -> Response:
 
 def _not_valid(request: Request, exc: Exception) -> Response:
     places = [error["loc"] for error in exc.errors()] if isinstance(exc, RequestValidationError) else []
-    log.info("not valid", action="web.invalid", path=request.url.path[:200], places=repr(places[:5])[:500])
+    log.info("not valid", action="web.invalid", path=loggable(request.url.path), places=repr(places[:5])[:500])
     return _error_response(request, 422, Message(code="not_valid"))
 
 

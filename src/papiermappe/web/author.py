@@ -56,13 +56,16 @@ def _cookie(token: str) -> str:
     return cookie[COOKIE].OutputString()
 
 
-def _caller(
-    request: Request,
-    idempotency_key: Annotated[str | None, Header(min_length=8, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")] = None,
-) -> Caller:
-    """Return who asks; the key is that of the IETF draft "The Idempotency-Key HTTP Header Field"."""
+RequestId = Annotated[
+    str | None, Header(alias="Idempotency-Key", min_length=8, max_length=80, pattern=r"^[A-Za-z0-9_-]+$")
+]
+"""Identifies a command that may be sent again: the IETF draft "The Idempotency-Key HTTP Header Field"."""
+
+
+def _caller(request: Request, request_id: RequestId = None) -> Caller:
+    """Return who asks."""
     author: str = request.state.author
-    return Caller(author, f"{author}:{idempotency_key}" if idempotency_key else None)
+    return Caller(author, f"{author}:{request_id}" if request_id else None)
 
 
 Asks = Annotated[Caller, Depends(_caller)]

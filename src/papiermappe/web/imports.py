@@ -89,12 +89,18 @@ async def receive(
     request: Request, ctx: Ctx, caller: Asks, file_id: Id, at: Annotated[int, Query(ge=0, le=MAX_BYTES)]
 ) -> int:
     """Take the part of a file that begins at a byte; answer how many bytes are here."""
+    part = await part_of(request)
+    return await asyncio.to_thread(importing.receive_part, caller, ctx.store, ctx.incoming, file_id, at, part)
+
+
+async def part_of(request: Request) -> bytes:
+    """Return the part of a file that a request brings; refuse one that is too large."""
     part = bytearray()
     async for chunk in request.stream():
         part += chunk
         if len(part) > MAX_PART_BYTES:
             raise HTTPException(413)
-    return await asyncio.to_thread(importing.receive_part, caller, ctx.store, ctx.incoming, file_id, at, bytes(part))
+    return bytes(part)
 
 
 @router.post("/imports/{file_id}/cancel")

@@ -9,10 +9,11 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from papiermappe.services import pictures
+from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotPossible
 from papiermappe.services.pictures import PictureSize
 from papiermappe.web.author import Asks
-from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Ctx, Id
+from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Context, Ctx, Id
 
 router = APIRouter()
 PAGE = "/pages/{page_id}"
@@ -38,7 +39,7 @@ async def scan(
 ) -> Response:
     """Send the picture of a page's untouched scan."""
     name = await run_in_threadpool(pictures.scan_picture, caller, ctx.store, page_id, capture_id)
-    return await _sent(ctx, caller, page_id, name, size, for_ever=True)
+    return await picture_response(ctx, caller, page_id, name, size, for_ever=True)
 
 
 class PicturesWanted(BaseModel):
@@ -68,10 +69,25 @@ async def picture(
     A window that has not heard of a change yet gets the page as it is now, which is not to be kept under the old name.
     """
     shown = await run_in_threadpool(pictures.shown_picture, caller, ctx.store, page_id, picture)
-    return await _sent(ctx, caller, page_id, shown.picture, size, for_ever=shown.as_requested)
+    return await picture_response(ctx, caller, page_id, shown.picture, size, for_ever=shown.as_requested)
 
 
-async def _sent(ctx: Ctx, caller: Asks, page_id: int, name: str, size: PictureSize, for_ever: bool) -> Response:
+async def picture_response(
+    ctx: Context, caller: Caller, page_id: int, name: str, size: PictureSize, for_ever: bool
+) -> Response:
+    """Return a page's picture of a name, which is made where it is missing.
+
+    Args:
+        ctx: of the application.
+        caller: who asks.
+        page_id: the page.
+        name: of its picture.
+        size: of it.
+        for_ever: whether it never changes under its address.
+
+    Raises:
+        PictureLate: it is not made yet; ask again.
+    """
     data = await run_in_threadpool(pictures.made_picture, ctx.store, name, size)
     if data is None:
         if (name, size) not in ctx.under_way:

@@ -30,6 +30,7 @@ PROBLEMS: dict[int | str, dict[str, Any]] = {
         403: "It does not come from a page of this application (no or another Origin).",
         404: "What it is about is not there.",
         409: "Somebody has changed the same thing since it was seen.",
+        410: "The link by which a phone comes is over.",
         413: "Its body is too large.",
         422: "It makes no sense, or cannot be done in the present state.",
         502: "A device or destination does not answer as it should.",

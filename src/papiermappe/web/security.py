@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
-from starlette.responses import JSONResponse
+from starlette.responses import JSONResponse, PlainTextResponse
 from starlette.types import ASGIApp, Receive, Scope, Send
 from starlette.types import Message as AsgiMessage
 
@@ -38,7 +38,9 @@ HEADERS = {
 MAX_BODY_BYTES = 1_000_000
 MAX_PART_BYTES = 16_000_000
 """Of a file that is sent in parts."""
-PARTS = re.compile(r"/imports/[0-9]{1,10}")
+PARTS = re.compile(r"/(imports|phone/[a-z0-9]{1,80}/pictures)/[0-9]{1,10}")
+OF_PHONES = re.compile(r"/(phone|static)/.*")
+SECRET_IN_PATH = re.compile(r"(?<=^/phone/)[^/]+")
 
 
 class Guard:
@@ -74,6 +76,38 @@ class Guard:
 
     def _refusal(self, status: int, code: str) -> JSONResponse:
         return JSONResponse(problem(Message(code=code), self._words).model_dump(), status)
+
+
+class PhoneDoor:
+    """Lets nothing but the pages of phones in at the port that phones use: the rest is not for the network.
+
+    Args:
+        app: that is asked.
+        port: that phones use.
+    """
+
+    def __init__(self, app: ASGIApp, port: int) -> None:
+        self._app = app
+        self._port = port
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Pass a request on, or answer that nothing is there."""
+        at_the_door = scope["type"] in {"http", "websocket"} and (scope.get("server") or ("", 0))[1] == self._port
+        if not at_the_door or OF_PHONES.fullmatch(scope["path"]):
+            await self._app(scope, receive, send)
+        elif scope["type"] == "http":
+            await PlainTextResponse("There is nothing here.", 404)(scope, receive, send)
+        else:
+            await send({"type": "websocket.close"})
+
+
+def loggable(path: str) -> str:
+    """Return a path as it may be logged: not too long, and without the secret of a phone's link.
+
+    >>> loggable("/phone/k7mq2x9dhwab/pages")
+    '/phone/***/pages'
+    """
+    return SECRET_IN_PATH.sub("***", path)[:200]
 
 
 def from_our_pages(headers: Headers, scheme: str) -> bool:

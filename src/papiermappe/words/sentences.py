@@ -169,6 +169,8 @@ SENTENCES: dict[str, str | Plural] = {
     "folder_watched": N_("{path} is watched already."),
     "folder_gone": N_("This folder is not watched any more."),
     "file_gone": N_("This file is not being brought in."),
+    "phone_link_unknown": N_("There is no such link for phones. Scan the code that the desk shows, or type the address anew."),
+    "phone_link_over": N_("This link has ended. What has come in is safe. For more pictures scan a new code at the desk."),
     "run_already": N_("Pages are being scanned already, here or in another Mappe with this scanner. Wait, or stop that run."),
     "run_not_interrupted": N_("This run has ended as it should. Start a new one."),
     "run_gone": N_("This run is not there any more."),
@@ -362,6 +364,7 @@ SENTENCES: dict[str, str | Plural] = {
     "blob_unreadable": N_("A file cannot be read from the disk ({key})."),
     "blob_not_written": N_("A file cannot be written to the disk."),
     # ---- starting
+    "address_taken": N_("Papiermappe cannot be reached at {host}, port {port}: {reason}. Check PAPIERMAPPE_HOST, PAPIERMAPPE_PORT, PAPIERMAPPE_PHONE_HOST and PAPIERMAPPE_PHONE_PORT."),
     "port_taken": N_("Port {port} is taken by another program. Set PAPIERMAPPE_PORT to another one."),
     "no_such_destination": N_("There is no destination “{name}”. Nothing was filed. There are: {known}."),
     "running_already": N_("Papiermappe is running already in {folder}. Stop it there with Ctrl-C."),

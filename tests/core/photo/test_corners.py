@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from papiermappe.core.analysis import analyse
 from papiermappe.core.encode.plain import encode_png
-from papiermappe.core.photo import find_corners, photo_dpi, rectified_size_px, rectify
-from papiermappe.core.photo.corners import SURE
+from papiermappe.core.photo import find_corners, look_for_sheet, rectified_size_px, rectify
+from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import render
 
@@ -119,8 +119,8 @@ def test_proportions_that_no_camera_sees_are_not_believed() -> None:
 def test_the_resolution_of_a_photo_makes_its_sheet_a4() -> None:
     corners = np.array([(300, 75), (720, 75), (720, 669), (300, 669)], np.float64)  # 420 x 594 px: A4 at 50.8 dpi
     photo = CapturedPicture(encode_png(laid(plain(60), corners)), 300)
-    assert photo_dpi(photo) == pytest.approx(50.8, rel=0.01)
-    assert photo_dpi(CapturedPicture(encode_png(plain(60)), 300)) is None
+    assert look_for_sheet(photo).dpi == pytest.approx(50.8, rel=0.01)
+    assert look_for_sheet(CapturedPicture(encode_png(plain(60)), 300)).dpi is None
 
 
 def test_made_flat_print_is_where_it_was() -> None:

@@ -15,8 +15,8 @@ from papiermappe.core.clean.sheet_candidates import (
     coarse,
     lies_on_sheet,
 )
-from papiermappe.core.clean.sheet_frame import SURE, placed, reading_place, to_mm
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
+from papiermappe.core.clean.sheet_frame import SURE, placed, reading_place
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_mm
 from papiermappe.core.picture import Pixels, checked
 
 LIGHT_PX = (80.0, 40.0, 150.0)  # tried in turn: no single reach suits both uneven light and pale sheets
@@ -45,7 +45,7 @@ def find_originals(capture: Pixels, dpi: float) -> list[Quad]:
         if frames and frames[0].confidence > surest:
             surest = frames[0].confidence
             found = [
-                _box_round(np.concatenate([np.array(frame.corners), np.array(to_mm(area, dpi))]))
+                _box_round(np.concatenate([np.array(frame.corners), np.array(quad_mm(area, dpi))]))
                 for frame, area in zip(frames, areas, strict=True)
             ]
         if surest >= SURE:

@@ -21,11 +21,10 @@ from papiermappe.core.clean.sheet_frame import (
     framed,
     placed,
     reading_place,
-    to_mm,
     whole_frame,
 )
 from papiermappe.core.clean.sheet_sides import edges_of
-from papiermappe.core.geometry import mm_to_px, px_to_mm
+from papiermappe.core.geometry import mm_to_px, px_to_mm, quad_mm
 from papiermappe.core.picture import Pixels, checked, to_grey
 
 UNSURE = 0.4
@@ -82,7 +81,7 @@ def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:
     kept = upright + np.array([(left, top), (-right, top), (-right, -bottom), (left, -bottom)], np.float32)
     placed = cv2.perspectiveTransform(kept[None], cv2.getPerspectiveTransform(upright, corners))[0]
     confidence = frame.confidence or LINES_CONFIDENCE  # a doubtful frame is as doubtful without its border
-    return SheetFrame(to_mm(np.asarray(placed, np.float64), dpi), confidence)
+    return SheetFrame(quad_mm(np.asarray(placed, np.float64), dpi), confidence)
 
 
 def find_sheets(capture: Pixels, dpi: float) -> list[SheetFrame]:

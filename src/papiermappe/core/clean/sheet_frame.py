@@ -7,7 +7,7 @@ import numpy as np
 from papiermappe.core.clean.edges import SideFit, crossing
 from papiermappe.core.clean.sheet_candidates import Corners
 from papiermappe.core.clean.sheet_sides import place_side
-from papiermappe.core.geometry import Quad, px_to_mm
+from papiermappe.core.geometry import Quad, px_to_mm, quad_mm
 from papiermappe.core.picture import Pixels
 
 SURE = 0.5
@@ -25,7 +25,7 @@ class SheetFrame(NamedTuple):
 
 def placed(capture: Pixels, dpi: float, box: Corners) -> SheetFrame:
     """Place the four sides of a box, in px of the capture, exactly."""
-    return framed(fits_of(capture, dpi, box), dpi, 1.0) or SheetFrame(to_mm(box, dpi), 0.3)
+    return framed(fits_of(capture, dpi, box), dpi, 1.0) or SheetFrame(quad_mm(box, dpi), 0.3)
 
 
 def fits_of(capture: Pixels, dpi: float, corners: Corners) -> list[SideFit]:
@@ -39,13 +39,7 @@ def framed(fits: list[SideFit], dpi: float, most: float) -> SheetFrame | None:
     if not np.isfinite(corners).all():
         return None
     shares = [fit.share for fit in fits]
-    return SheetFrame(to_mm(corners, dpi), most * float(np.sqrt(np.mean(shares) * min(1.0, 2 * min(shares)))))
-
-
-def to_mm(corners: Corners, dpi: float) -> Quad:
-    """Return corners in px, pixel centres at whole numbers, as mm from the top left of the picture."""
-    first, second, third, fourth = ((px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in corners)
-    return (first, second, third, fourth)
+    return SheetFrame(quad_mm(corners, dpi), most * float(np.sqrt(np.mean(shares) * min(1.0, 2 * min(shares)))))
 
 
 def whole_frame(capture: Pixels, dpi: float) -> SheetFrame:

@@ -2,6 +2,6 @@
 
 from papiermappe.core.photo.corners import PhotoCorners, find_corners
 from papiermappe.core.photo.rectified import rectified_size_px, rectify
-from papiermappe.core.photo.resolution import photo_dpi
+from papiermappe.core.photo.resolution import SeenSheet, look_for_sheet
 
-__all__ = ["PhotoCorners", "find_corners", "photo_dpi", "rectified_size_px", "rectify"]
+__all__ = ["PhotoCorners", "SeenSheet", "find_corners", "look_for_sheet", "rectified_size_px", "rectify"]

@@ -35,7 +35,6 @@ PAPER_APART = 0.12  # ...and the paper at the sheet's own sides by no more than 
 SURE_LEAD = 4.3  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
 MOST_LEAD = 12.0
 WITHIN_LEAD = 3.0
-SURE = 0.5
 LEAST_SHARE = 0.45  # ...where each of its sides shows its step along this much
 
 
@@ -103,7 +102,7 @@ def _sheet_under(best: int, order: Index, scores: Numbers, quads: Quads, tracks:
     """
     for _ in range(MOST_NESTED):
         around = order[scores[order] >= scores[best] - PRINTED_LEAD]
-        around = around[_encloses(quads.corners[around], quads.corners[best])]
+        around = around[_encloses(quads.corners[around], quads.corners[best][None])]
         if not len(around):
             return best
         inside, outside = colours_beside(tracks, picked(quads, np.array([best, *around])))
@@ -118,17 +117,17 @@ def _sheet_under(best: int, order: Index, scores: Numbers, quads: Quads, tracks:
     return best
 
 
-def _encloses(others: Numbers, corners: Numbers) -> NDArray[np.bool_]:
-    """Return which of the quadrilaterals (n, 4, 2), all clockwise, have all the corners (4, 2) well inside."""
-    along = np.roll(others, -1, axis=1) - others
+def _encloses(outer: Numbers, inner: Numbers) -> NDArray[np.bool_]:
+    """Return of which quadrilaterals (n, 4, 2), all clockwise, all corners are well inside; n may be 1 on one side."""
+    along = np.roll(outer, -1, axis=1) - outer
     length = np.maximum(np.linalg.norm(along, axis=2), 1)
-    away = corners[None, None] - others[:, :, None]
+    away = inner[:, None] - outer[:, :, None]
     depth = (along[..., None, 0] * away[..., 1] - along[..., None, 1] * away[..., 0]) / length[..., None]
-    size = np.sqrt(areas(others))
+    size = np.sqrt(areas(outer))
     return np.asarray(
         (depth.min(axis=(1, 2)) > -0.01 * size)
         & (depth.max(axis=2).min(axis=1) > 0)
-        & (areas(others) >= LARGER * areas(corners[None]))
+        & (areas(outer) >= LARGER * areas(inner))
     )
 
 
@@ -144,7 +143,7 @@ def _lead(best: int, order: Index, scores: Numbers, quads: Quads, same_px: float
     """
     turned = np.array([np.roll(quads.corners[best], turns, axis=0) for turns in range(4)])
     apart = np.abs(quads.corners[order][:, None] - turned[None]).max(axis=(2, 3)).min(axis=1)
-    within = np.array([bool(_encloses(quads.corners[best][None], quads.corners[other])[0]) for other in order])
+    within = _encloses(quads.corners[best][None], quads.corners[order])
     is_other = (apart > same_px) & ~(within & (scores[order] > scores[best]))
     leads = scores[best] - scores[order] + np.where(within, WITHIN_LEAD, 0.0)
     return float(min(leads[is_other].min(initial=MOST_LEAD), MOST_LEAD))

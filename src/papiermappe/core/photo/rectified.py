@@ -33,18 +33,20 @@ def outline_px(width_px: int, height_px: int) -> Corners:
     return np.array([(-0.5, -0.5), (right, -0.5), (right, bottom), (-0.5, bottom)])
 
 
-def rectify(photo: Pixels, corners_px: Corners) -> Pixels:
+def rectify(photo: Pixels, corners_px: Corners, scale: float = 1.0) -> Pixels:
     """Return the sheet as seen from straight above, as large as its longest sides on the photo.
 
     Args:
         photo: grey (h, w) or RGB (h, w, 3), uint8.
         corners_px: of the sheet.
+        scale: of the result; less than a half leaves out much of the print.
 
     Raises:
         PictureRefused: not such a picture.
     """
     whole = checked(photo, 300)
-    height, width = rectified_size_px(corners_px, whole.shape[1], whole.shape[0])
+    size = rectified_size_px(corners_px, whole.shape[1], whole.shape[0])
+    height, width = (max(1, round(side * scale)) for side in size)
     target = outline_px(width, height).astype(np.float32)
     carry = cv2.getPerspectiveTransform(np.asarray(corners_px, np.float32), target)
     flat = cv2.warpPerspective(whole, carry, (width, height), flags=cv2.INTER_CUBIC, borderValue=(PAPER_WHITE,) * 3)

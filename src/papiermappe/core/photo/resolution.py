@@ -1,8 +1,11 @@
 """The resolution of a photo: a camera does not know how far away the sheet was, but its size is mostly known."""
 
+from typing import NamedTuple
+
 from papiermappe.core.paper import A4, ID_CARD, LETTER
-from papiermappe.core.photo.corners import SURE, find_corners
-from papiermappe.core.photo.rectified import rectified_size_px
+from papiermappe.core.photo.corners import find_corners
+from papiermappe.core.photo.rectified import Corners, rectified_size_px
+from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import CapturedPicture, Reduction
 
 SAME_ASPECT = 0.01  # a sheet whose proportions are as near as this to those of a paper is of that size
@@ -10,8 +13,18 @@ RECEIPT_ASPECT, RECEIPT_WIDTH_MM = 2.2, 80.0  # narrower sheets are till receipt
 LOOKED_AT_PX = 2000  # the longer side of the picture that is enough to find corners
 
 
-def photo_dpi(photo: CapturedPicture) -> float | None:
-    """Return the resolution at which the sheet on a photo has its likely size; None where no sheet is found for sure.
+class SeenSheet(NamedTuple):
+    """A sheet on a photo, before its resolution is known."""
+
+    corners_px: Corners
+    """On the whole photo."""
+    confidence: float
+    dpi: float | None
+    """At which the sheet has its likely size; None where it is not found for sure."""
+
+
+def look_for_sheet(photo: CapturedPicture) -> SeenSheet:
+    """Find the sheet on a photo, and the resolution at which it has its likely size.
 
     A sheet with the proportions of A paper is taken for A4, one with those of Letter or of a card for such a one, a
     narrow one for a receipt; any other is taken to be as long as A4.
@@ -24,11 +37,12 @@ def photo_dpi(photo: CapturedPicture) -> float | None:
     reduction: Reduction = 4 if longer_px >= 4 * LOOKED_AT_PX else 2 if longer_px >= 2 * LOOKED_AT_PX else 1
     pixels = photo.pixels(reduction)
     found = find_corners(pixels)
+    corners_px = (found.corners_px + 0.5) * reduction - 0.5
     if found.confidence < SURE:
-        return None
-    height_px, width_px = rectified_size_px(found.corners_px, pixels.shape[1], pixels.shape[0])
+        return SeenSheet(corners_px, found.confidence, None)
+    height_px, width_px = rectified_size_px(corners_px, head.width_px, head.height_px)
     tall_px, wide_px = sorted((height_px, width_px), reverse=True)
-    return round(tall_px * reduction / _tall_mm(tall_px / wide_px) * 25.4, 1)
+    return SeenSheet(corners_px, found.confidence, round(tall_px / _tall_mm(tall_px / wide_px) * 25.4, 1))
 
 
 def _tall_mm(aspect: float) -> float:

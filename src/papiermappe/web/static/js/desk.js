@@ -9,6 +9,7 @@ import { createMappe } from "./mappe.js";
 import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
 import { createPeek } from "./peek.js";
+import { createPhoneLink } from "./phone_link.js";
 import { createPile } from "./pile.js";
 import { createRoutines } from "./routines.js";
 import { createSizes } from "./sizes.js";
@@ -24,6 +25,7 @@ import { marks } from "./stations/marks.js";
 import { moving, tray } from "./stations/moving.js";
 import { order } from "./stations/order.js";
 import { pairing } from "./stations/pairing.js";
+import { phoneLink } from "./stations/phone.js";
 import { scanners } from "./stations/scanners.js";
 import { routines, routineSteps, routineTrial } from "./stations/routines.js";
 import { spreads } from "./stations/spreads.js";
@@ -76,6 +78,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("pairing", createPairing(mappe));
   Alpine.store("cutting", createCutting(mappe));
   Alpine.store("moving", createMoving(mappe));
+  Alpine.store("phone", createPhoneLink(mappe));
   Alpine.store("pile", createPile(mappe));
   Alpine.store("routines", createRoutines(mappe));
   Alpine.store("sizes", createSizes());
@@ -91,10 +94,11 @@ document.addEventListener("alpine:init", () => {
   });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), facts));
-  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), facts));
+  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), Alpine.store("phone"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
-  Alpine.data("scanners", scanners(mappe, devices));
+  Alpine.data("scanners", scanners(mappe, devices, Alpine.store("phone")))
+  Alpine.data("phoneLink", phoneLink(mappe, Alpine.store("phone")));
   Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));
   Alpine.data("filesChoice", filesChoice(mappe, Alpine.store("imports")));
   Alpine.data("order", order(mappe, Alpine.store("pairing"), Alpine.store("cutting"), facts));

@@ -1,4 +1,5 @@
 // Asking the server. What changes something carries a request id: sent again after a lost connection, it is done once.
+import { uniqueName } from "./unique.js";
 import { t } from "./words.js";
 
 const PAUSES_MS = [300, 700, 1500, 3000];
@@ -8,10 +9,12 @@ export class Refused extends Error {
   /**
    * @param {string} message
    * @param {number} status
+   * @param {string} code
    */
-  constructor(message, status) {
+  constructor(message, status, code) {
     super(message);
     this.status = status;
+    this.code = code;
   }
 }
 
@@ -24,7 +27,7 @@ export function pause(ms) { return new Promise((resolve) => { setTimeout(resolve
 /** @param {Response} answer */
 export async function read(answer) {
   const said = await answer.json().catch(() => null);
-  if (!answer.ok) throw new Refused(said?.message ?? t("That did not work. Nothing was changed."), answer.status);
+  if (!answer.ok) throw new Refused(said?.message ?? t("That did not work. Nothing was changed."), answer.status, said?.code ?? "");
   return said;
 }
 
@@ -38,14 +41,15 @@ export async function get(path) {
  * @param {string} path
  * @param {unknown} [body]
  * @param {(lost: boolean) => void} [onConnection] told when the connection is lost, and when it is back
+ * @param {string} [key] of the command: whatever is sent under it again is done once
  * @returns {Promise<any>} what it answers; rejects with Refused where it is refused
  */
-export async function send(path, body = {}, onConnection = () => {}) {
+export async function send(path, body = {}, onConnection = () => {}, key = uniqueName()) {
   const request = {
     method: "POST",
     keepalive: true,
     priority: /** @type {"high"} */ ("high"),
-    headers: { "Content-Type": "application/json", Accept: "application/json", "Idempotency-Key": crypto.randomUUID() },
+    headers: { "Content-Type": "application/json", Accept: "application/json", "Idempotency-Key": key },
     body: JSON.stringify(body),
   };
   for (let tried = 0; ; tried += 1) {

@@ -1,10 +1,8 @@
 // Bringing files in: chosen, dropped or pasted; sent in parts, so that a lost connection costs one part at most.
-import { get, pause, read, Refused, send } from "./http.js";
+import { get, pause, Refused, send } from "./http.js";
+import { sendParts } from "./parts.js";
 
-const PART_BYTES = 4_000_000;
 const LOOK_EVERY_MS = 800;
-const PATIENCE_MS = 2000;
-const WAITS = new Set([429, 503]);
 
 /**
  * @typedef {{ id: number, run: number, name: string, byte_size: number, state: string, pages: number, text: string }} ComingFile
@@ -58,21 +56,14 @@ export function createImports(mappe) {
     },
     /** @param {number} id @param {File} file */
     async sendOne(id, file) {
-      for (let at = 0; at < file.size;) {
-        try {
-          const part = file.slice(at, at + PART_BYTES);
-          at = await read(await fetch(`/imports/${id}?at=${at}`, { method: "PUT", headers: { Accept: "application/json" }, body: part }));
-          this.sent[id] = at;
-          mappe.connection(false);
-        } catch (error) {
-          if (error instanceof Refused && !WAITS.has(error.status)) {
-            if (this.files.find((row) => row.id === id)?.state === "coming" && this.active) mappe.complain(error);
-            return;
-          }
-          if (error instanceof Refused) mappe.complain(error);
-          else mappe.connection(true);
-          await pause(PATIENCE_MS);
-        }
+      try {
+        await sendParts(`/imports/${id}`, file, {
+          sent: (bytes) => { this.sent[id] = bytes; },
+          connection: (lost) => mappe.connection(lost),
+          waits: (why) => mappe.complain(why),
+        });
+      } catch (error) {
+        if (this.files.find((row) => row.id === id)?.state === "coming" && this.active) mappe.complain(error);
       }
     },
     /** Take up a run of files that is live already: of another window, or from before this page was loaded. */

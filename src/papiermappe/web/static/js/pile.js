@@ -4,6 +4,7 @@ import { get, pause, Refused } from "./http.js";
 import { tenth } from "./numbers.js";
 import { length, listed, pages, t } from "./words.js";
 import { outline, sent } from "./zones.js";
+import { uniqueName } from "./unique.js";
 
 const ASK_EVERY_MS = 200;
 const ASKED_ANEW_AFTER = 50; // times; the pages may have changed while they were laid
@@ -79,7 +80,7 @@ export function createPile(mappe) {
       before = null;
       grips.stop();
       if (!item) return;
-      if (item.name.startsWith("found-")) this.chosen = item.name = crypto.randomUUID();
+      if (item.name.startsWith("found-")) this.chosen = item.name = uniqueName();
       else item.text = sizeText(item.does, item.area);
       this.look(this.side, item);
     },
@@ -169,7 +170,7 @@ export function createPile(mappe) {
     /** @param {"wipe" | "keep"} does @param {Area} area */
     add(does, area) {
       /** @type {Item} */
-      const item = { name: crypto.randomUUID(), does, area, onScan: null, text: sizeText(does, area), printed: null };
+      const item = { name: uniqueName(), does, area, onScan: null, text: sizeText(does, area), printed: null };
       items.set(this.side, [...this.items, item]);
       this.chosen = item.name;
       this.version += 1;

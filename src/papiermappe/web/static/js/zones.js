@@ -3,6 +3,7 @@
 import { createAreaGrips, LEAST_MM } from "./area_grips.js";
 import { numberIn, tenth } from "./numbers.js";
 import { length, pages, t } from "./words.js";
+import { uniqueName } from "./unique.js";
 
 /** @typedef {import("./area_grips.js").Area} Area */
 /** @typedef {"wipe" | "keep" | "blackout" | "highlight" | "box" | "line" | "rising_line" | "note"} ZoneKind */
@@ -88,7 +89,7 @@ export function createZones(mappe, tidy) {
     leave() { this.send(); this.giveUp(); this.chosen = null; },
     /** Draw a new zone on the pages of the scope. @param {ZoneKind} does @param {Area} area */
     add(does, area) {
-      const name = crypto.randomUUID();
+      const name = uniqueName();
       this.chosen = name;
       return this.put(tidy.targets(), { name, kind: does, text: "" }, area);
     },

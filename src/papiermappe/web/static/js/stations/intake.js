@@ -15,9 +15,10 @@ const MOST_MM = 1200;
  * @param {any} tickets
  * @param {any} landing
  * @param {any} glass
+ * @param {any} phone
  * @param {{ stage: string, lane: string }} facts
  */
-export function intake(mappe, devices, tickets, landing, glass, facts) {
+export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
   return () => ({
     /** @type {Record<string, string | number>} what of the wish the device can do */
     ticket: {},
@@ -138,7 +139,10 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get interrupted() { return Boolean(this.run?.can_continue); },
     get offersStart() { return !this.receiving && !this.waiting && !this.interrupted; },
     get stopping() { return Boolean(this.run?.stopping); },
-    get stopLabel() { return this.stopping ? t("Stopping after this page…") : t("Stop"); },
+    get stopLabel() {
+      if (this.run?.origin === "camera") return this.stopping ? t("Ending when the last picture is read…") : t("End");
+      return this.stopping ? t("Stopping after this page…") : t("Stop");
+    },
     get cannotContinue() { return !this.device.ready || this.busy; },
     get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
     get startLabel() {
@@ -168,7 +172,9 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get cannotLook() { return glass.looking || !this.device.ready; },
     get lookLabel() { return glass.looking ? t("Looking…") : t("Look at the glass"); },
     look() { glass.look(); },
-    get showsMachine() { return !this.waiting && !this.showsLook; },
+    get showsPhone() { return phone.shown && !this.waiting && !this.showsLook; },
+    get showsMachine() { return !this.waiting && !this.showsLook && !this.showsPhone; },
+    get besideHead() { return this.showsPhone ? t("From a phone") : t("At the scanner"); },
     get offersBacks() {
       const { run } = this;
       return this.offersStart && run?.ticket?.source === "feeder" && run.ticket.sides === "one" && run.landing !== "backs"
@@ -193,6 +199,7 @@ export function intake(mappe, devices, tickets, landing, glass, facts) {
     get receivingLine() {
       const { sheets: so_far = 0, pages: page_count = 0, counted = null, landing: place = null, to_come = null, retaking = false } = this.run ?? {};
       if (retaking) return t("Taking sheet {number} again", { number: so_far });
+      if (this.run?.origin === "camera") return t("Taking pictures: {pages} so far", { pages: pages(page_count) });
       if (isFiles(this.run)) return t("Bringing in files: {pages} so far", { pages: pages(page_count) });
       if (place === "backs") return t("Scanning backs: {number} of {count} so far", { number: so_far, count: to_come });
       return counted === null
@@ -267,7 +274,8 @@ function amountOf(run) {
 }
 
 /** @param {any} run */
-function howOf({ ticket, landing, origin }) {
+function howOf({ ticket, landing, origin, by_phone: byPhone }) {
+  if (origin === "camera") return byPhone ? t("phone") : t("camera");
   if (origin === "folder") return t("watched folder");
   if (origin === "files") return landing === "backs" ? t("files, backs") : t("files");
   if (!ticket) return "";
@@ -277,5 +285,5 @@ function howOf({ ticket, landing, origin }) {
   return ticket.sides === "both" ? t("feeder, both sides") : t("feeder, one side");
 }
 
-/** Whether a run brings in files, whichever way they come. @param {any} run */
-function isFiles(run) { return run?.origin === "files" || run?.origin === "folder"; }
+/** Whether a run brings in pages of which it is not known to what sheets they belong. @param {any} run */
+function isFiles(run) { return ["files", "folder", "camera"].includes(run?.origin); }

@@ -3,8 +3,8 @@ import { letGo } from "../keys.js";
 import { get } from "../http.js";
 import { t } from "../words.js";
 
-/** @param {any} mappe @param {any} devices */
-export function scanners(mappe, devices) {
+/** @param {any} mappe @param {any} devices @param {any} phone */
+export function scanners(mappe, devices, phone) {
   return () => ({
     adding: false,
     renaming: false,
@@ -43,6 +43,8 @@ export function scanners(mappe, devices) {
       await this.refresh();
       devices.choose(id);
     },
+    /** Show the code by which a phone adds its pictures. */
+    usePhone() { return phone.open(); },
     async refresh() { devices.apply(await get("/devices")); },
 
     // ---- watched folders

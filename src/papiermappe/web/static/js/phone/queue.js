@@ -1,0 +1,96 @@
+// What was taken goes to the desk one picture after the other; what cannot go yet waits and goes on by itself.
+import { pause, Refused, send } from "../http.js";
+import { sendParts } from "../parts.js";
+import { uniqueName } from "../unique.js";
+import { openKept } from "./kept.js";
+
+const SCANNER_PATIENCE_MS = 2000;
+const OVER = new Set([404, 410]);
+
+/**
+ * @typedef {import("./kept.js").Picture} Picture
+ * @typedef {Picture & { file: number | null, sent: number }} Waiting `file` is its number at the desk
+ */
+
+/**
+ * @param {string} secret of the link
+ * @param {{ changed: () => void, connection: (lost: boolean) => void, over: (why: string) => void, refused: (why: string) => void }} tell
+ */
+export function createQueue(secret, tell) {
+  /** @type {Awaited<ReturnType<typeof openKept>> | null} */
+  let kept = null;
+  let sending = false;
+  return {
+    /** @type {Waiting[]} */
+    waiting: [],
+    /** @type {Picture[]} taken for a link before this one, and not sent */
+    left: [],
+    over: false,
+
+    async open() {
+      kept = await openKept();
+      const all = await kept.all();
+      this.left = all.filter((picture) => picture.secret !== secret);
+      this.waiting.push(...all.filter((picture) => picture.secret === secret).map(asWaiting));
+      tell.changed();
+      this.go();
+    },
+    /** @param {File[]} files @param {number | null} again */
+    async add(files, again) {
+      const taken = files.map((file) => ({ key: uniqueName(), secret, name: file.name, blob: file, again }));
+      this.waiting.push(...taken.map(asWaiting));
+      tell.changed();
+      for (const picture of taken) await kept?.put(picture);
+      this.go();
+    },
+    /** Send what was taken for an earlier link by this one. */
+    async adopt() {
+      const here = this.left.map((picture) => ({ ...picture, secret, again: null }));
+      this.left = [];
+      for (const picture of here) await kept?.put(picture);
+      this.waiting.push(...here.map(asWaiting));
+      tell.changed();
+      this.go();
+    },
+    async drop() {
+      for (const { key } of this.left) await kept?.remove(key);
+      this.left = [];
+      tell.changed();
+    },
+    async go() {
+      if (sending) return;
+      sending = true;
+      try {
+        while (this.waiting.length && !this.over) await this.next(this.waiting[0]);
+      } finally { sending = false; }
+    },
+    /** @param {Waiting} picture */
+    async next(picture) {
+      try {
+        const { key, name, blob, again } = picture;
+        picture.file ??= await send(`/phone/${secret}/pictures`, { name, byte_size: blob.size, again }, tell.connection, key);
+        await sendParts(`/phone/${secret}/pictures/${picture.file}`, blob, {
+          sent: (bytes) => { picture.sent = bytes; tell.changed(); },
+          connection: tell.connection,
+          waits: (why) => tell.refused(why.message),
+        });
+        await this.settle(picture);
+      } catch (error) {
+        if (!(error instanceof Refused)) throw error;
+        if (error.code === "run_already") await pause(SCANNER_PATIENCE_MS);
+        else if (OVER.has(error.status) && error.code !== "page_gone") { this.over = true; tell.over(error.message); }
+        else if (error.code === "page_gone") picture.again = null; // what it should replace has gone: a page of its own
+        else { await this.settle(picture); tell.refused(error.message); }
+      }
+    },
+    /** It waits no more. @param {Waiting} picture */
+    async settle(picture) {
+      await kept?.remove(picture.key);
+      this.waiting = this.waiting.filter(({ key }) => key !== picture.key);
+      tell.changed();
+    },
+  };
+}
+
+/** @param {Picture} picture @returns {Waiting} */
+function asWaiting(picture) { return { ...picture, file: null, sent: 0 }; }
