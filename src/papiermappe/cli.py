@@ -260,6 +260,20 @@ def standin(
 
 
 @app.command()
+def standin_camera(
+    folder: Annotated[Path, typer.Argument(help="Where the pictures and the film are written.")] = Path("var/camera"),
+) -> None:
+    """Write what the stand-in camera takes: photos of papers on tables, and a film for a browser's camera."""
+    from papiermappe.standin.camera.photos import write_demo_photos
+    from papiermappe.standin.camera.session import film, write_film
+
+    photos = write_demo_photos(folder)
+    path = folder / "session.mjpeg"
+    write_film(path, film())
+    _say(f"{len(photos)} photos for the phone's page, and {path.name} for a browser's camera, are in {folder}")
+
+
+@app.command()
 def standin_places(
     port: Annotated[int, typer.Option(help="Of the page; mail and object store have the two ports after it.")] = 9444,
     folder: Annotated[Path, typer.Option(help="Where mails are kept.")] = Path("var/standin-mail"),

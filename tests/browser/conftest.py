@@ -154,24 +154,29 @@ def downloads(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return tmp_path_factory.mktemp("downloads")
 
 
-@pytest.fixture(scope="session")
-def chromium(downloads: Path) -> Iterator[webdriver.Chrome]:
-    """One headless Chromium for the session, 1280 x 800."""
+def chrome(downloads: Path, *arguments: str) -> webdriver.Chrome:
+    """Return a headless Chromium, 1280 x 800, with arguments of its own."""
     options = Options()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
         "--headless=new", "--no-sandbox", "--disable-background-networking", "--disable-sync", "--no-first-run",
-        "--disable-component-update", "--disable-quic",
+        "--disable-component-update", "--disable-quic", *arguments,
     ):  # fmt: skip
         options.add_argument(argument)
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    chrome = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    chrome.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-    )
-    yield chrome
-    chrome.quit()
+    started = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    metrics = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    started.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+    return started
+
+
+@pytest.fixture(scope="session")
+def chromium(downloads: Path) -> Iterator[webdriver.Chrome]:
+    """One browser for the session."""
+    started = chrome(downloads)
+    yield started
+    started.quit()
 
 
 @pytest.fixture

@@ -11,7 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.plain import encode_png
+from papiermappe.core.pages import page_jpeg
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, decode, read_head, shrunk, to_grey
+from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PictureRefused
 
 
@@ -105,3 +108,10 @@ def test_shrinking_takes_the_mean_of_whole_squares() -> None:
     assert (small[0, 0], small[2, 1]) == (3, 25)
     assert shrunk(page, 1) is page
     assert shrunk(page, 9) is page
+
+
+def test_a_small_picture_of_a_photo_of_a_large_table_is_made() -> None:
+    """A sheet that is small on a photo makes the photo half a metre wide: its lane picture has less than 10 dpi."""
+    table = np.full((384, 512, 3), 90, np.uint8)
+    capture = CapturedPicture(encode_png(table), 23.0, by_camera=True)  # 565 mm wide: 40 px of it are 1.8 dpi
+    assert decode(page_jpeg(capture, Treatment(), 40, 80)).shape == (30, 40, 3)

@@ -24,6 +24,7 @@ Pixels = NDArray[np.uint8]
 Reduction = Literal[1, 2, 4, 8]
 
 MIN_DPI, MAX_DPI = 10.0, 4800.0
+LEAST_DPI = 1.0  # of a small picture of something large, as of a photo of a table
 
 MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
 
@@ -172,7 +173,7 @@ def checked(pixels: Pixels, dpi: float) -> Pixels:
         raise PictureRefused("picture_not_uint8", found=str(getattr(pixels, "dtype", "?")))
     if pixels.ndim not in {2, 3} or pixels.shape[2:] not in {(), (3,)} or 0 in pixels.shape:
         raise PictureRefused("picture_wrong_shape", found=str(pixels.shape))
-    if not MIN_DPI <= dpi <= MAX_DPI:  # false for NaN, too
+    if not LEAST_DPI <= dpi <= MAX_DPI:  # false for NaN, too
         raise PictureRefused("resolution_out_of_range", found=str(dpi))
     return np.ascontiguousarray(pixels)
 

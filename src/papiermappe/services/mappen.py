@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.naming.names import MAX_SUBJECT, one_line
-from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.caller import Caller, locked_mappe, visible_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.live_runs import is_receiving
@@ -71,6 +71,12 @@ class Listed(NamedTuple):
 def open_mappe(_: Caller, session: Session, subject: str = "") -> int:
     """Open a new Mappe; return its number. Raises NotPossible."""
     return open_within(session, clean_subject(subject))
+
+
+def must_be_visible(caller: Caller, store: Store, mappe_id: int) -> None:
+    """Check that somebody may see a Mappe. Raises NotFound."""
+    with store.begin() as session:
+        visible_mappe(caller, session, mappe_id)
 
 
 def open_within(session: Session, subject: str) -> int:

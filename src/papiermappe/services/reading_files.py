@@ -68,9 +68,9 @@ def _read(
     store: Store, incoming: Incoming, reader: FileReader, run_id: int, file: IncomingFile, lock: AdvisoryLock
 ) -> bool:
     """Read a file into captures; return whether the run goes on."""
-    first = patiently(partial(_pages_in, store, run_id, file.name))
+    first, is_photo = patiently(partial(_so_far, store, run_id, file.name))
     # The reader names files by what they are called, not by where they lie.
-    how = HowToRead(first=first, password=file.password)
+    how = HowToRead(first=first, password=file.password, as_photos=is_photo)
     try:
         guessed: list[FilePicture] = []
         for number, picture in enumerate(reader.pages(incoming.path_of(file.id), how), first + 1):
@@ -100,10 +100,11 @@ def _of_guessed(pictures: Sequence[FilePicture]) -> Message | None:
     return Message(code=code, params={"count": len(pictures), "dpi": dpi})
 
 
-def _pages_in(store: Store, run_id: int, name: str) -> int:
+def _so_far(store: Store, run_id: int, name: str) -> tuple[int, bool]:
+    """Return how many pages of a file are in, and whether a camera took it."""
     with store.begin() as session:
         counted = select(func.count()).where(Capture.run_id == run_id, Capture.file_name == name)
-        return session.scalar(counted) or 0
+        return session.scalar(counted) or 0, session.get_one(Run, run_id).origin is RunOrigin.CAMERA
 
 
 def _is_wanted(store: Store, file_id: int) -> bool:

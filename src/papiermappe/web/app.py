@@ -28,6 +28,7 @@ from papiermappe.store.errors import BlobMissing, StoreError, TextRefused
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.secrets import SecretBox
 from papiermappe.web import (
+    camera,
     destinations,
     devices,
     dividers,
@@ -80,6 +81,7 @@ MODULES = (
     dividers,
     routines,
     phones,
+    camera,
     mappen,
     runs,
     imports,

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -14,6 +15,7 @@ TABLE_MM = 900.0
 """Half the side of the table that is drawn: the middle is where sheets are laid."""
 TABLE_PX_A_MM = 1.2
 STRIPS = 36
+FINER = 1.15
 SKIN = (196, 150, 124)
 
 Colours = NDArray[np.float32]
@@ -144,6 +146,7 @@ def _table_seen(scene: Scene, camera: Camera) -> Colours:
     return np.asarray(shown, np.float32)
 
 
+@lru_cache(maxsize=4)
 def _texture(table: Table, seed: int) -> Colours:
     side = round(2 * TABLE_MM * TABLE_PX_A_MM)
     hand = np.random.default_rng([seed, 3])
@@ -162,7 +165,8 @@ def _texture(table: Table, seed: int) -> Colours:
 def _with_sheet(seen: Colours, sheet: Lying, light: Light, camera: Camera) -> Colours:
     edges = np.linspace(0, 1, 2 if sheet.bow_mm == 0 else STRIPS + 1)
     top, bottom = (camera.straight(sheet.places(edges, down)) for down in (0.0, 1.0))
-    height, width = sheet.pixels.shape[:2]
+    printed_on = _as_fine_as_seen(sheet.pixels, float(np.linalg.norm(bottom[-1] - bottom[0])))
+    height, width = printed_on.shape[:2]
     covered = np.zeros(seen.shape[:2], np.float32)
     shown = seen.copy()
     for at in range(edges.size - 1):
@@ -173,10 +177,10 @@ def _with_sheet(seen: Colours, sheet: Lying, light: Light, camera: Camera) -> Co
         cv2.fillConvexPoly(strip, np.round(quad * 16).astype(np.int32), 255, cv2.LINE_AA, 4)
         carried = cv2.getPerspectiveTransform(drawn, quad)
         printed = cv2.warpPerspective(
-            sheet.pixels,
+            printed_on,
             carried,
             (camera.width_px, camera.height_px),
-            flags=cv2.INTER_AREA,
+            flags=cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_REPLICATE,
         )
         slope = np.cos(np.pi * (edges[at] + edges[at + 1]) / 2) * sheet.bow_mm / sheet.width_mm
@@ -184,6 +188,14 @@ def _with_sheet(seen: Colours, sheet: Lying, light: Light, camera: Camera) -> Co
         shown = shown * (1 - share) + printed * np.float32(0.93 - 0.9 * slope * (light.towards[0] or 0.3)) * share
         covered = np.maximum(covered, share[..., 0])
     return _with_its_shadow(shown, covered, camera)
+
+
+def _as_fine_as_seen(pixels: Pixels, width_px: float) -> Pixels:
+    """Return a sheet not much finer than it is seen: a lens does not see print between its pixels."""
+    scale = FINER * width_px / pixels.shape[1]
+    if scale >= 1:
+        return pixels
+    return np.asarray(cv2.resize(pixels, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
 
 
 def _with_its_shadow(shown: Colours, covered: NDArray[np.float32], camera: Camera) -> Colours:

@@ -9,6 +9,7 @@ import { createMappe } from "./mappe.js";
 import { createMoving } from "./moving.js";
 import { createPairing } from "./pairing.js";
 import { createPeek } from "./peek.js";
+import { cameraView, createCamera } from "./stations/camera.js";
 import { createPhoneLink } from "./phone_link.js";
 import { createPile } from "./pile.js";
 import { createRoutines } from "./routines.js";
@@ -78,6 +79,7 @@ document.addEventListener("alpine:init", () => {
   Alpine.store("pairing", createPairing(mappe));
   Alpine.store("cutting", createCutting(mappe));
   Alpine.store("moving", createMoving(mappe));
+  Alpine.store("camera", createCamera());
   Alpine.store("phone", createPhoneLink(mappe));
   Alpine.store("pile", createPile(mappe));
   Alpine.store("routines", createRoutines(mappe));
@@ -94,10 +96,11 @@ document.addEventListener("alpine:init", () => {
   });
   devices.onChoice(stream.watch);
   Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), facts));
-  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), Alpine.store("phone"), facts));
+  Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), Alpine.store("phone"), Alpine.store("camera"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
-  Alpine.data("scanners", scanners(mappe, devices, Alpine.store("phone")))
+  Alpine.data("scanners", scanners(mappe, devices, Alpine.store("phone"), Alpine.store("camera")))
+  Alpine.data("cameraView", cameraView(mappe, Alpine.store("camera")))
   Alpine.data("phoneLink", phoneLink(mappe, Alpine.store("phone")));
   Alpine.data("incomingFiles", incomingFiles(Alpine.store("imports")));
   Alpine.data("filesChoice", filesChoice(mappe, Alpine.store("imports")));

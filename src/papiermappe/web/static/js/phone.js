@@ -1,7 +1,7 @@
 // The page that a phone opens: pictures are taken, sent to the desk, seen as pages, and put right.
 import { get, Lost, pause, Refused, send } from "./http.js";
-import { showCorners } from "./phone/corners.js";
-import { createQueue } from "./phone/queue.js";
+import { showCorners } from "./photo_corners.js";
+import { createQueue } from "./picture_queue.js";
 import { clock, pages as pageCount, t } from "./words.js";
 
 const SOON_MS = 250;
@@ -39,7 +39,7 @@ function phone(facts) {
     wake: () => {},
 
     init() {
-      this.queue = createQueue(facts.secret, {
+      this.queue = createQueue({ name: `phone ${facts.secret}`, announce: `${home}/pictures`, part: (file) => `${home}/pictures/${file}` }, {
         changed: () => this.queueChanged(),
         connection: (lost) => { this.lost = lost; },
         over: (why) => { this.over = why; },

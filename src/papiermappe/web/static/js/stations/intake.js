@@ -16,9 +16,10 @@ const MOST_MM = 1200;
  * @param {any} landing
  * @param {any} glass
  * @param {any} phone
+ * @param {any} camera
  * @param {{ stage: string, lane: string }} facts
  */
-export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
+export function intake(mappe, devices, tickets, landing, glass, phone, camera, facts) {
   return () => ({
     /** @type {Record<string, string | number>} what of the wish the device can do */
     ticket: {},
@@ -137,7 +138,7 @@ export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
     get receiving() { return this.run?.state === "receiving"; },
     get waiting() { return this.run?.state === "waiting"; },
     get interrupted() { return Boolean(this.run?.can_continue); },
-    get offersStart() { return !this.receiving && !this.waiting && !this.interrupted; },
+    get offersStart() { return !this.receiving && !this.waiting && !this.interrupted && !camera.active; },
     get stopping() { return Boolean(this.run?.stopping); },
     get stopLabel() {
       if (this.run?.origin === "camera") return this.stopping ? t("Ending when the last picture is read…") : t("End");
@@ -161,7 +162,7 @@ export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
     // ---- two-sided by hand: the backs of a run of fronts
 
     get offersFiles() { return this.offersStart && !this.offersBacks; },
-    get showsSentence() { return this.offered && (this.offersStart || this.interrupted); },
+    get showsSentence() { return this.offered && !camera.active && (this.offersStart || this.interrupted); },
     get showsCosts() { return this.offersStart && !this.offersBacks; },
     // ---- a look at the glass
 
@@ -172,9 +173,10 @@ export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
     get cannotLook() { return glass.looking || !this.device.ready; },
     get lookLabel() { return glass.looking ? t("Looking…") : t("Look at the glass"); },
     look() { glass.look(); },
-    get showsPhone() { return phone.shown && !this.waiting && !this.showsLook; },
-    get showsMachine() { return !this.waiting && !this.showsLook && !this.showsPhone; },
-    get besideHead() { return this.showsPhone ? t("From a phone") : t("At the scanner"); },
+    get showsCamera() { return camera.active; },
+    get showsPhone() { return phone.shown && !this.showsCamera && !this.waiting && !this.showsLook; },
+    get showsMachine() { return !this.waiting && !this.showsLook && !this.showsPhone && !this.showsCamera; },
+    get besideHead() { return this.showsCamera ? t("Before the camera") : this.showsPhone ? t("From a phone") : t("At the scanner"); },
     get offersBacks() {
       const { run } = this;
       return this.offersStart && run?.ticket?.source === "feeder" && run.ticket.sides === "one" && run.landing !== "backs"
@@ -260,7 +262,7 @@ export function intake(mappe, devices, tickets, landing, glass, phone, facts) {
       this.counted = null;
     },
     nextSheet() { this.act(`/runs/${this.run.id}/next-sheet`); },
-    stop() { this.act(`/runs/${this.run.id}/stop`); },
+    stop() { return camera.active ? camera.end() : this.act(`/runs/${this.run.id}/stop`); },
     continueRun() { this.act(`/runs/${this.run.id}/continue`); },
     dismiss() { this.act(`/runs/${this.run.id}/dismiss`); },
   });

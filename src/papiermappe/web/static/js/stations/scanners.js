@@ -3,8 +3,8 @@ import { letGo } from "../keys.js";
 import { get } from "../http.js";
 import { t } from "../words.js";
 
-/** @param {any} mappe @param {any} devices @param {any} phone */
-export function scanners(mappe, devices, phone) {
+/** @param {any} mappe @param {any} devices @param {any} phone @param {any} camera */
+export function scanners(mappe, devices, phone, camera) {
   return () => ({
     adding: false,
     renaming: false,
@@ -45,6 +45,7 @@ export function scanners(mappe, devices, phone) {
     },
     /** Show the code by which a phone adds its pictures. */
     usePhone() { return phone.open(); },
+    useCamera() { camera.active = true; },
     async refresh() { devices.apply(await get("/devices")); },
 
     // ---- watched folders

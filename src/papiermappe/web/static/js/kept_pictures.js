@@ -1,11 +1,11 @@
-// Pictures that wait in the phone until they are sent: in the browser's own database, so that a closed page loses none.
+// Pictures that wait until they are sent: in the browser's own database, so that a closed page loses none.
 
-const DATABASE = "papiermappe-phone";
+const DATABASE = "papiermappe-camera";
 const STORE = "pictures";
 
 /**
- * @typedef {{ key: string, secret: string, name: string, blob: Blob, again: number | null }} Picture
- *   `key` names its command, `secret` the link it was taken for, `again` the page that it replaces
+ * @typedef {{ key: string, camera: string, name: string, blob: Blob, again: number | null }} Picture
+ *   `key` names its command, `camera` says for which link or which Mappe it was taken, `again` is the page that it replaces
  */
 
 /** @param {IDBRequest} request @returns {Promise<any>} */

@@ -1,7 +1,7 @@
 // The photo with the corners of its sheet, dragged by a finger; what lies under the finger is seen in a magnifier.
-import { createGrips } from "../grips.js";
-import { svg } from "../svg.js";
-import { t } from "../words.js";
+import { createGrips } from "./grips.js";
+import { svg } from "./svg.js";
+import { t } from "./words.js";
 
 const SEEN_SHARE = 0.12; // of the photo's longer side, across the magnifier
 const KEY_SHARE = 0.004;
@@ -55,7 +55,7 @@ export function showCorners(frame, photo, { width, height }, corners, moved) {
     magnify(at);
   };
   const settle = () => { loupe.classList.remove("shown"); moved(now); };
-  /** @param {number} at @param {Place} corner @returns {import("../grips.js").Grip} */
+  /** @param {number} at @param {Place} corner @returns {import("./grips.js").Grip} */
   const grip = (at, corner) => ({
     id: `corner-${at}`, x: corner[0], y: corner[1], label: t("{what}: arrow keys move it", { what: NAMES[at]() }),
     begin: () => { from = now; magnify(at); },

@@ -1,51 +1,52 @@
 // What was taken goes to the desk one picture after the other; what cannot go yet waits and goes on by itself.
-import { pause, Refused, send } from "../http.js";
-import { sendParts } from "../parts.js";
-import { uniqueName } from "../unique.js";
-import { openKept } from "./kept.js";
+import { pause, Refused, send } from "./http.js";
+import { sendParts } from "./parts.js";
+import { uniqueName } from "./unique.js";
+import { openKept } from "./kept_pictures.js";
 
 const SCANNER_PATIENCE_MS = 2000;
 const OVER = new Set([404, 410]);
 
 /**
- * @typedef {import("./kept.js").Picture} Picture
+ * @typedef {import("./kept_pictures.js").Picture} Picture
  * @typedef {Picture & { file: number | null, sent: number }} Waiting `file` is its number at the desk
  */
 
 /**
- * @param {string} secret of the link
+ * @param {{ name: string, announce: string, part: (file: number) => string }} camera what it is called, and where its pictures go
  * @param {{ changed: () => void, connection: (lost: boolean) => void, over: (why: string) => void, refused: (why: string) => void }} tell
  */
-export function createQueue(secret, tell) {
+export function createQueue(camera, tell) {
   /** @type {Awaited<ReturnType<typeof openKept>> | null} */
   let kept = null;
   let sending = false;
   return {
     /** @type {Waiting[]} */
     waiting: [],
-    /** @type {Picture[]} taken for a link before this one, and not sent */
+    /** @type {Picture[]} taken by others of its kind before, and not sent */
     left: [],
     over: false,
 
     async open() {
       kept = await openKept();
       const all = await kept.all();
-      this.left = all.filter((picture) => picture.secret !== secret);
-      this.waiting.push(...all.filter((picture) => picture.secret === secret).map(asWaiting));
+      const kind = camera.name.split(" ")[0];
+      this.left = all.filter((picture) => picture.camera !== camera.name && picture.camera.startsWith(kind));
+      this.waiting.push(...all.filter((picture) => picture.camera === camera.name).map(asWaiting));
       tell.changed();
       this.go();
     },
     /** @param {File[]} files @param {number | null} again */
     async add(files, again) {
-      const taken = files.map((file) => ({ key: uniqueName(), secret, name: file.name, blob: file, again }));
+      const taken = files.map((file) => ({ key: uniqueName(), camera: camera.name, name: file.name, blob: file, again }));
       this.waiting.push(...taken.map(asWaiting));
       tell.changed();
       for (const picture of taken) await kept?.put(picture);
       this.go();
     },
-    /** Send what was taken for an earlier link by this one. */
+    /** Send what was taken by others before. */
     async adopt() {
-      const here = this.left.map((picture) => ({ ...picture, secret, again: null }));
+      const here = this.left.map((picture) => ({ ...picture, camera: camera.name, again: null }));
       this.left = [];
       for (const picture of here) await kept?.put(picture);
       this.waiting.push(...here.map(asWaiting));
@@ -68,8 +69,8 @@ export function createQueue(secret, tell) {
     async next(picture) {
       try {
         const { key, name, blob, again } = picture;
-        picture.file ??= await send(`/phone/${secret}/pictures`, { name, byte_size: blob.size, again }, tell.connection, key);
-        await sendParts(`/phone/${secret}/pictures/${picture.file}`, blob, {
+        picture.file ??= await send(camera.announce, { name, byte_size: blob.size, again }, tell.connection, key);
+        await sendParts(camera.part(picture.file), blob, {
           sent: (bytes) => { picture.sent = bytes; tell.changed(); },
           connection: tell.connection,
           waits: (why) => tell.refused(why.message),

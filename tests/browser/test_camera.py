@@ -1,0 +1,171 @@
+"""A camera at this computer: sheets are taken by themselves, and whatever is in the way is said."""
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver import Chrome
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+from tests.browser.conftest import Stack, assert_accessible, chrome
+from tests.helpers import ANNA, PATIENCE_S
+
+from papiermappe.core.order.places import Side
+from papiermappe.services import mappen
+from papiermappe.standin.camera.session import Step, film, write_film
+from papiermappe.store.models import RunState
+
+Until = Callable[..., None]
+
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
+
+WIDTH_PX = 800
+STEPS = (
+    Step("delivery-118", turn_deg=2),
+    Step("delivery-118", side=Side.BACK, turn_deg=-3, at_mm=(6, -4)),
+    Step("delivery-118", side=Side.BACK, turn_deg=4, at_mm=(-6, 5), is_moved=True),
+    Step("divider-hail", turn_deg=2),
+)
+
+
+@pytest.fixture(scope="module")
+def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A film of a sheet that is laid, turned over and moved, and of a divider."""
+    path = tmp_path_factory.mktemp("film") / "session.mjpeg"
+    write_film(path, film(STEPS, WIDTH_PX, still_s=2.0))
+    return path
+
+
+@pytest.fixture(scope="module")
+def with_camera(filmed: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[webdriver.Chrome]:
+    """A browser that has a camera, which sees the film over and over."""
+    found = chrome(
+        tmp_path_factory.mktemp("downloads"),
+        "--use-fake-device-for-media-stream",
+        "--use-fake-ui-for-media-stream",
+        f"--use-file-for-fake-video-capture={filmed}",
+    )
+    yield found
+    found.quit()
+
+
+@pytest.fixture
+def window(with_camera: Chrome) -> Iterator[Chrome]:
+    """Its window."""
+    yield with_camera
+    with_camera.get("about:blank")
+
+
+@pytest.fixture
+def mappe(stack: Stack) -> int:
+    """An open Mappe."""
+    return mappen.open_mappe(ANNA, stack.store, "Before the camera")
+
+
+def intake(window: Chrome, stack: Stack, mappe: int) -> None:
+    """Go to the Intake, and use the camera."""
+    window.get(f"{stack.url}/mappen/{mappe}/intake")
+    patiently(window, lambda: window.find_element(By.ID, "use-camera").is_displayed())
+    window.find_element(By.ID, "use-camera").click()
+
+
+def patiently(window: Chrome, condition: Callable[[], object]) -> None:
+    """Wait for something to become true."""
+    WebDriverWait(window, PATIENCE_S, 0.03).until(lambda _: condition(), "it did not happen in time")
+
+
+def said(window: Chrome) -> str:
+    """Return what is said of what the camera sees."""
+    return window.find_element(By.CSS_SELECTOR, ".seen .says").text
+
+
+def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
+    stack: Stack, window: Chrome, mappe: int
+) -> None:
+    intake(window, stack, mappe)
+    heard: set[str] = set()
+
+    def next_document() -> bool:
+        if f"/mappen/{mappe}/" not in window.current_url:
+            return True
+        heard.add(window.execute_script("return document.querySelector('.seen .says')?.textContent ?? ''"))
+        return False
+
+    patiently(window, next_document)
+    first = stack.desk(mappe)
+    assert len(first.order) == 2  # laid, and turned over; what was only moved is in already
+    assert first.runs[-1].state is RunState.DONE
+    assert "Move your hand away." in heard
+    assert "This one is in. Turn it over, or lay the next one." in heard
+    patiently(window, lambda: all(page.analysed for page in stack.desk(mappe).pages))
+    assert all(
+        page.width_mm == pytest.approx(210, abs=4) for page in stack.desk(mappe).pages
+    )  # flat, without the table
+    following = int(window.current_url.split("/mappen/")[1].split("/")[0])
+    assert stack.desk(following).view.subject == "Hail damage"
+    patiently(window, lambda: len(stack.desk(following).order) == 1)  # the film begins anew
+    window.find_element(By.ID, "end-camera").click()
+    patiently(window, lambda: not stack.desk(following).runs[-1].live)
+
+
+def test_space_takes_what_is_seen_and_a_count_ends_it(stack: Stack, window: Chrome, mappe: int) -> None:
+    intake(window, stack, mappe)
+    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+    assert_accessible(window, "the camera")
+    window.find_element(By.ID, "by-itself").click()
+    field = window.find_element(By.ID, "camera-count")
+    field.send_keys("2")
+    window.execute_script("arguments[0].blur()", field)
+    body = window.find_element(By.TAG_NAME, "body")
+    for number in (1, 2):
+        body.send_keys(" ")
+        patiently(window, lambda number=number: len(stack.desk(mappe).order) == number)  # type: ignore[misc]  # bound now
+    patiently(window, lambda: not window.find_element(By.CSS_SELECTOR, ".camera").is_displayed())
+    patiently(window, lambda: stack.desk(mappe).runs[-1].state is RunState.DONE)
+
+
+def test_a_camera_that_goes_away_is_said_and_what_was_taken_is_in(stack: Stack, window: Chrome, mappe: int) -> None:
+    intake(window, stack, mappe)
+    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+    window.find_element(By.ID, "take-picture").click()
+    patiently(window, lambda: len(stack.desk(mappe).order) == 1)
+    window.execute_script(
+        "document.querySelector('.seen video').srcObject.getVideoTracks()[0].dispatchEvent(new Event('ended'))"
+    )
+    patiently(window, lambda: "The camera has gone. What was taken is in." in said(window))
+    assert not window.find_element(By.ID, "take-picture").is_enabled()
+    window.find_element(By.ID, "camera-again").click()
+    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+
+
+@pytest.mark.parametrize(
+    ("error", "words"),
+    [
+        ("NotAllowedError", "does not let Papiermappe use the camera"),
+        ("NotReadableError", "used by another program"),
+        ("NotFoundError", "No camera is found"),
+    ],
+)
+def test_a_camera_that_cannot_be_had_is_said_why(
+    stack: Stack, driver: Chrome, mappe: int, until: Until, error: str, words: str
+) -> None:
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    until(lambda: driver.find_element(By.ID, "use-camera").is_displayed())
+    driver.execute_script(
+        "navigator.mediaDevices.getUserMedia = () => Promise.reject(new DOMException('', arguments[0]))".replace(
+            "arguments[0]", f"'{error}'"
+        )
+    )
+    driver.find_element(By.ID, "use-camera").click()
+    until(lambda: words in said(driver))
+    assert_accessible(driver, error)
+    driver.find_element(By.ID, "end-camera").click()
+    until(lambda: driver.find_element(By.ID, "use-phone").is_displayed())
+
+
+def test_a_computer_without_a_camera_says_so(stack: Stack, driver: Chrome, mappe: int, until: Until) -> None:
+    driver.get(f"{stack.url}/mappen/{mappe}/intake")
+    until(lambda: driver.find_element(By.ID, "use-camera").is_displayed())
+    driver.find_element(By.ID, "use-camera").click()
+    until(lambda: "camera" in said(driver) and driver.find_element(By.ID, "camera-again").is_displayed())
