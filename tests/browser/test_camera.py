@@ -13,6 +13,7 @@ from tests.helpers import ANNA, PATIENCE_S
 
 from papiermappe.core.order.places import Side
 from papiermappe.services import mappen
+from papiermappe.standin.camera.scene import Table
 from papiermappe.standin.camera.session import Step, film, write_film
 from papiermappe.store.models import RunState
 
@@ -33,7 +34,7 @@ STEPS = (
 def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A film of a sheet that is laid, turned over and moved, and of a divider."""
     path = tmp_path_factory.mktemp("film") / "session.mjpeg"
-    write_film(path, film(STEPS, WIDTH_PX, still_s=2.0))
+    write_film(path, film(STEPS, WIDTH_PX, still_s=2.0, table=Table.SLATE))
     return path
 
 
@@ -99,9 +100,8 @@ def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
     assert "Move your hand away." in heard
     assert "This one is in. Turn it over, or lay the next one." in heard
     patiently(window, lambda: all(page.analysed for page in stack.desk(mappe).pages))
-    assert all(
-        page.width_mm == pytest.approx(210, abs=4) for page in stack.desk(mappe).pages
-    )  # flat, without the table
+    widths_mm = [page.width_mm for page in stack.desk(mappe).pages]
+    assert widths_mm == [pytest.approx(210, abs=4)] * 2  # made flat, without the table
     following = int(window.current_url.split("/mappen/")[1].split("/")[0])
     assert stack.desk(following).view.subject == "Hail damage"
     patiently(window, lambda: len(stack.desk(following).order) == 1)  # the film begins anew

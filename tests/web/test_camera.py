@@ -64,7 +64,7 @@ def closed_with(web: TestClient, path: str, headers: dict[str, str], frame: byte
 def test_frames_are_judged_until_one_is_to_be_taken(web: TestClient, mappe: int) -> None:
     frame = jpeg(photograph(Scene(Table.SLATE, sheet=LETTER), CAMERA))
     with web.websocket_connect(f"/mappen/{mappe}/camera", headers=ORIGIN) as socket:
-        states = []
+        states: list[object] = []
         while not states or states[-1] != "take":
             answer = said(socket, frame)
             states.append(answer["state"])

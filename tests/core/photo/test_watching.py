@@ -51,9 +51,7 @@ def still(scene: Scene, seconds: float = 1.2, moved_px: float = 0.0) -> list[Fra
     return [Frame(photograph(scene, CAMERA, moved_px, take=take), 0) for take in range(count)]
 
 
-def test_each_side_is_taken_once_and_only_while_it_lies_still_without_a_hand(
-    session: list[Frame], seen: list[Seen]
-) -> None:
+def test_each_side_is_taken_once_and_only_while_it_lies_still(session: list[Frame], seen: list[Seen]) -> None:
     taken = [frame.lies for frame, look in zip(session, seen, strict=True) if look.state is SeenState.TAKE]
     assert taken == [0, 1, 3]  # the third was only moved
 

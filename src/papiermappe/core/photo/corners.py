@@ -24,7 +24,7 @@ from papiermappe.core.picture import Pixels, checked
 
 LOOK_PX = 640  # the longer side of the picture that is searched for the sheet
 FINE_PX = 1400  # of the one on which its sides are placed
-SAME_SHARE = 0.03  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+SAME_SHARE = 0.045  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
 
 MOST_COMPARED = 400  # of the best quadrilaterals
 MOST_NESTED = 3
