@@ -23,7 +23,7 @@ from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_mm, quad_px
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
-from papiermappe.core.photo import find_corners, rectify
+from papiermappe.core.photo import find_corners, judge_photo, rectify
 from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
@@ -142,9 +142,14 @@ def analyse(
     page = View(_page(grey, dpi, treatment), dpi)
     spread = None if part else find_spread(page.grey, dpi)
     small = shrunk(pixels, COLOUR_REDUCTION)
+    findings = _findings(page, treatment.skew_deg, usual_height_mm)
+    if treatment.corners is not None:
+        known = {finding.kind for finding in findings}
+        of_photo = judge_photo(_page(pixels, dpi, treatment), page, capture.dpi)
+        findings += [finding for finding in of_photo if finding.kind not in known]
     return Analysis(
         treatment=treatment,
-        findings=tuple(_findings(page, treatment.skew_deg, usual_height_mm)),
+        findings=tuple(findings),
         colour=judge_colour(View(_page(small, dpi / COLOUR_REDUCTION, treatment), dpi / COLOUR_REDUCTION), dpi).kind,
         turn_confidence=turn.confidence,
         codes=tuple(read_codes(sheet.grey if part else grey, dpi)),

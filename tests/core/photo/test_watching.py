@@ -7,7 +7,7 @@ import pytest
 
 from papiermappe.core.order.places import Side
 from papiermappe.core.photo.likeness import is_same_side, looked_at
-from papiermappe.core.photo.obstacles import has_glare, has_hand, is_blurred
+from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred
 from papiermappe.core.photo.watching import CameraWatch, Seen, SeenState
 from papiermappe.core.picture import Pixels
 from papiermappe.standin.camera.photos import sheet_of
@@ -157,10 +157,11 @@ def test_a_brown_table_is_no_hand() -> None:
 
 def test_paper_that_is_white_all_over_shows_no_glare() -> None:
     bright = np.full((300, 210, 3), 254, np.uint8)
-    assert not has_glare(bright)
+    assert glares(bright) == []
     spotted = np.full((300, 210, 3), 200, np.uint8)
     spotted[100:140, 80:120] = 255
-    assert has_glare(spotted)
+    (patch,) = glares(spotted)
+    assert patch == pytest.approx((80, 100, 120, 140), abs=3)  # its rim is smoothed
 
 
 def test_a_sharp_sheet_is_not_blurred() -> None:

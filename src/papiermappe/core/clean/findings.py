@@ -21,6 +21,11 @@ class FindingKind(StrEnum):
     DIRTY = "dirty"
     DOUBLED = "doubled"
     FOLD = "fold"
+    GLARE = "glare"
+    """A lamp is mirrored on a photo."""
+    FINGER = "finger"
+    SMALL_PRINT = "small_print"
+    """On a photo, for it to be read well."""
     SAME_AGAIN = "same_again"
     """It is the page before it, taken again."""
     NOT_ANALYSED = "not_analysed"
@@ -34,7 +39,7 @@ class Finding(BaseModel):
 
     kind: FindingKind
     params: dict[str, int | str] = {}
-    """What the words about it need: `longer_mm`, `edge` or `specks`."""
+    """What the words about it need: `longer_mm`, `edge`, `specks` or `px`."""
     confidence: Annotated[float, Field(ge=0, le=1)]
     zone: Zone | None = None
     """Where on the picture that was judged; None: all of it."""

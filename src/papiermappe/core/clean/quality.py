@@ -16,6 +16,8 @@ from papiermappe.core.zones import Zone
 PLAIN_LEVELS = 60  # sharpness is measured at edges whose sides differ by at least this
 LEAST_EDGES = 150
 BLURRED_STEEPNESS = 0.3  # share of the step that falls within one pixel at 150 dpi; sharp print has 0.45 and more
+SQUARE: Pixels = np.ones((9, 9), np.uint8)
+STEP_PX = 13  # what moves along an axis spreads its edges over so much
 FAINT_LEVELS = 60
 LEAST_INK_MM2 = 15.0
 EDGE_MM = 0.7
@@ -67,16 +69,28 @@ def _densest(view: View) -> Pixels:
 
 def _sharpness(grey: Pixels) -> Iterator[Finding]:
     """Hold the steepest step near each plain edge against the whole of it."""
-    square = np.ones((9, 9), np.uint8)
-    whole = np.asarray(cv2.morphologyEx(grey, cv2.MORPH_GRADIENT, square), np.uint8)
-    steep = cv2.max(_step(grey, 1), _step(grey, 0))
-    plain = (whole >= PLAIN_LEVELS) & (steep >= cv2.dilate(steep, square))
-    if np.count_nonzero(plain) < LEAST_EDGES:
-        return
-    steepness = float(np.median(steep[plain] / whole[plain]))
-    if steepness < BLURRED_STEEPNESS:
+    steepness = _steepness(grey, np.maximum(_step(grey, 1), _step(grey, 0)), SQUARE)
+    if steepness is not None and steepness < BLURRED_STEEPNESS:
         sure = float(np.clip(1.5 - steepness / BLURRED_STEEPNESS, 0.5, 1.0))
         yield Finding(kind=FindingKind.BLURRED, confidence=sure)
+
+
+def steepness_along(grey: Pixels, axis: int) -> float | None:
+    """Return the share of the steps along an axis that falls within one pixel; None where there are few plain ones.
+
+    Args:
+        grey: (h, w), at about 150 dpi.
+        axis: 0 for edges that run across the page, 1 for those that run down.
+    """
+    return _steepness(grey, _step(grey, axis), np.asarray(np.ones((1, STEP_PX) if axis else (STEP_PX, 1)), np.uint8))
+
+
+def _steepness(grey: Pixels, steps: Pixels, near: Pixels) -> float | None:
+    whole = np.asarray(cv2.morphologyEx(grey, cv2.MORPH_GRADIENT, near), np.uint8)
+    plain = (whole >= PLAIN_LEVELS) & (steps >= cv2.dilate(steps, near))
+    if np.count_nonzero(plain) < LEAST_EDGES:
+        return None
+    return float(np.median(steps[plain] / whole[plain]))
 
 
 def _step(grey: Pixels, axis: int) -> Pixels:

@@ -1,5 +1,7 @@
 """What keeps a sheet before a camera from being taken: a hand, too little light, a lamp in it, a blur."""
 
+from typing import NamedTuple
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -13,13 +15,27 @@ HAND_PX = 320  # the longer side of the picture that hands are looked for in
 FINGER_SHARE = 0.011  # of the longer side of the frame: thinner things are no fingers
 HAND_SHARE = 0.004  # of the frame's area
 DARK_LEVEL = 62.0
-WHITE, PAPER_AT_MOST = 251, 238
+WHITE, PAPER_AT_MOST = 251, 243
+AROUND_SHARE = 0.09
+PAPER_PERCENTILE = 70  # there is print around as well
 LAMP_SHARE = 0.003  # of the sheet
-LAMP_MM_SHARE = 0.012
+LAMP_MOST_SHARE = 0.35  # where more is white, all of it is too bright
+LAMP_WIDE_SHARE = 0.012  # of its longer side
+FINGER_WIDE_SHARE, FINGER_LEAST_SHARE = 0.02, 0.0015
+LEAST_GROUND = 0.02
 PROFILE_PX = 9
 PROFILES = 24
 BLURRED_PX = 4.2  # of a frame 960 px wide: over so much an edge of paper is spread
 FRAME_PX = 960.0
+
+
+class Patch(NamedTuple):
+    """A box around something, in px; `right` and `bottom` are just outside."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
 
 
 def has_hand(frame: Pixels, corners_px: Corners | None) -> bool:
@@ -36,20 +52,45 @@ def has_hand(frame: Pixels, corners_px: Corners | None) -> bool:
     is_sheet = np.zeros(look.shape[:2], np.uint8)
     if corners_px is not None:
         cv2.fillConvexPoly(is_sheet, np.rint(corners_px * scale).astype(np.int32), 255)
-    skin = cv2.inRange(cv2.cvtColor(look, cv2.COLOR_RGB2YCrCb), SKIN_LOW, SKIN_HIGH) > 0
-    for ground in (is_sheet > 0, is_sheet == 0):
-        if ground.mean() > 0.02:
-            usual = np.median(look[ground][::7], axis=0)
-            skin &= ~ground | (np.abs(look - usual.astype(np.float32)).max(axis=2) > OTHER_LEVELS)
-    wide = max(3, round(FINGER_SHARE * max(look.shape))) | 1
-    thick = cv2.morphologyEx(skin.astype(np.uint8), cv2.MORPH_OPEN, np.ones((wide, wide), np.uint8))
+    skin = _skin(look, [is_sheet > 0, is_sheet == 0])
+    return bool(_patches(skin, FINGER_SHARE, HAND_SHARE, from_rim=True))
+
+
+def fingers(flat: Pixels) -> list[Patch]:
+    """Return where fingers lie on a sheet that was made flat, RGB (h, w, 3): they come in from its rim."""
+    whole = np.ones(flat.shape[:2], np.bool_)
+    return _patches(_skin(flat, [whole]), FINGER_WIDE_SHARE, FINGER_LEAST_SHARE, from_rim=True)
+
+
+def _skin(seen: Pixels, grounds: list[NDArray[np.bool_]]) -> NDArray[np.bool_]:
+    """Return where the colour of skin is that differs from what is usual on the ground that it lies on."""
+    skin = cv2.inRange(cv2.cvtColor(seen, cv2.COLOR_RGB2YCrCb), SKIN_LOW, SKIN_HIGH) > 0
+    for ground in grounds:
+        if ground.mean() > LEAST_GROUND:
+            usual = np.median(seen[ground][::7], axis=0)
+            skin &= ~ground | (np.abs(seen - usual.astype(np.float32)).max(axis=2) > OTHER_LEVELS)
+    return np.asarray(skin, np.bool_)
+
+
+def _patches(mask: NDArray[np.bool_], wide_share: float, least_share: float, *, from_rim: bool = False) -> list[Patch]:
+    """Return the thick parts of a mask.
+
+    Args:
+        mask: (h, w).
+        wide_share: what is thinner does not count, as a share of the longer side.
+        least_share: nor what is smaller, as a share of the whole.
+        from_rim: nor what does not touch the rim.
+    """
+    height, width = mask.shape
+    wide = max(3, round(wide_share * max(height, width))) | 1
+    thick = cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, np.ones((wide, wide), np.uint8))
     _, _, stats, _ = cv2.connectedComponentsWithStats(thick)
-    height, width = look.shape[:2]
-    for left, top, across, down, area in stats[1:]:
+    found = []
+    for left, top, across, down, area in stats[1:].tolist():
         at_rim = left <= 1 or top <= 1 or left + across >= width - 1 or top + down >= height - 1
-        if at_rim and area >= HAND_SHARE * height * width:
-            return True
-    return False
+        if area >= least_share * height * width and (at_rim or not from_rim):
+            found.append(Patch(left, top, left + across, top + down))
+    return found
 
 
 def is_too_dark(flat: Pixels) -> bool:
@@ -57,18 +98,26 @@ def is_too_dark(flat: Pixels) -> bool:
     return bool(np.median(flat) < DARK_LEVEL)
 
 
-def has_glare(flat: Pixels) -> bool:
-    """Return whether a lamp is mirrored on a sheet that was made flat, RGB (h, w, 3): a white spot brighter than paper.
+def glares(flat: Pixels) -> list[Patch]:
+    """Return where lamps are mirrored on a sheet that was made flat, RGB (h, w, 3): white spots on darker paper.
 
-    Where all of the paper is that bright, it cannot be told.
+    Where the paper around is as bright, as on the lit side of a photo, they cannot be told.
     """
-    darkest = flat.min(axis=2)
-    if np.median(darkest) > PAPER_AT_MOST:
-        return False
-    wide = max(3, round(LAMP_MM_SHARE * max(flat.shape))) | 1
-    spots = cv2.morphologyEx((darkest >= WHITE).astype(np.uint8), cv2.MORPH_OPEN, np.ones((wide, wide), np.uint8))
-    _, _, stats, _ = cv2.connectedComponentsWithStats(spots)
-    return bool((stats[1:, cv2.CC_STAT_AREA] >= LAMP_SHARE * darkest.size).any())
+    longer = max(flat.shape[:2])
+    wide = max(3, round(LAMP_WIDE_SHARE * longer)) | 1
+    darkest = cv2.blur(flat.min(axis=2), (5, 5))  # a few white pixels are noise
+    white = cv2.morphologyEx((darkest >= WHITE).astype(np.uint8), cv2.MORPH_CLOSE, np.ones((wide, wide), np.uint8))
+    found = []
+    for patch in _patches(white > 0, LAMP_WIDE_SHARE, LAMP_SHARE):
+        spot = np.zeros(white.shape, np.uint8)
+        inside = np.s_[patch.top : patch.bottom, patch.left : patch.right]
+        spot[inside] = white[inside]
+        around = round(AROUND_SHARE * longer) | 1
+        ring = (cv2.dilate(spot, np.ones((around, around), np.uint8)) > 0) & (white == 0)
+        is_part = np.count_nonzero(spot) <= LAMP_MOST_SHARE * spot.size
+        if is_part and ring.any() and np.percentile(darkest[ring], PAPER_PERCENTILE) <= PAPER_AT_MOST:
+            found.append(patch)
+    return found
 
 
 def is_blurred(frame: Pixels, corners_px: Corners) -> bool:

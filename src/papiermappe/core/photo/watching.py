@@ -11,7 +11,7 @@ from papiermappe.core.order.code_reading import READ_DPI, read_codes
 from papiermappe.core.order.dividers import CodeUse, meaning_of
 from papiermappe.core.photo.corners import find_corners
 from papiermappe.core.photo.likeness import is_same_side, looked_at
-from papiermappe.core.photo.obstacles import has_glare, has_hand, is_blurred, is_too_dark
+from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred, is_too_dark
 from papiermappe.core.photo.rectified import Corners, rectify
 from papiermappe.core.picture import Pixels, to_grey
 
@@ -144,7 +144,7 @@ def _trouble(frame: Pixels, corners_px: Corners, flat: Pixels) -> SeenState | No
         return SeenState.TOO_DARK
     if is_blurred(frame, corners_px):
         return SeenState.BLURRED
-    return SeenState.GLARE if has_glare(flat) else None
+    return SeenState.GLARE if glares(flat) else None
 
 
 def _divider(flat: Pixels) -> str | None:
