@@ -72,7 +72,9 @@ def _judged(numbers: range, seed: int) -> list[_Judged]:
     judged = []
     for page, ready, encoded in zip(pages, lean, done, strict=True):
         seen = shown(ready, *page.scanned.shape[:2])
-        (wrong, total), (wrong_lean, _) = (errors(page, _read(recogniser, picture)) for picture in (page.scanned, seen))
+        (wrong, total), (wrong_lean, _) = (
+            errors(page.lines, _read(recogniser, picture)) for picture in (page.scanned, seen)
+        )
         judged.append(
             _Judged(
                 len(encode_jpeg(page.scanned, 75)),

@@ -1,12 +1,14 @@
 """How alike pictures look, and what recognisers read in them."""
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
-from benchmarks.corpus.documents import TrueDocument
 from numpy.typing import NDArray
 
 from papiermappe.core.picture import Pixels, to_grey
 from papiermappe.core.reading.page_text import PageText
+from papiermappe.standin.paper.drawing import PrintedLine
 
 WINDOW_SIGMA = 1.5
 C1, C2 = (0.01 * 255) ** 2, (0.03 * 255) ** 2
@@ -56,12 +58,12 @@ def ciede2000(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     return float(np.sqrt((dl / sl) ** 2 + (dc / sc) ** 2 + (d_hue / sh) ** 2 + rt * dc / sc * d_hue / sh))
 
 
-def errors(truth: TrueDocument, read: PageText) -> tuple[int, int]:
+def errors(lines: Sequence[PrintedLine], read: PageText) -> tuple[int, int]:
     """Return how many characters are wrong, and how many there are: each word against what was read in its place."""
     found = [word for line in read.lines() for word in line.words]
     places = np.array([((w.box.left + w.box.right) / 2, (w.box.top + w.box.bottom) / 2) for w in found]).reshape(-1, 2)
     wrong = total = 0
-    for line in truth.lines:
+    for line in lines:
         height_mm = line.size_pt * 0.3528
         level = (places[:, 1] > line.y_mm - height_mm) & (places[:, 1] < line.y_mm + height_mm / 2)
         for text, left_mm, right_mm in line.words():

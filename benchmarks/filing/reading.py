@@ -66,7 +66,7 @@ def measure(share: float, seed: int) -> list[Row]:
 
 def _percent_wrong(pages: list[TrueDocument], read: list[PageText]) -> str:
     """Return how many of the characters were read wrong."""
-    wrong, total = (sum(pair[at] for pair in map(errors, pages, read)) for at in (0, 1))
+    wrong, total = (sum(pair[at] for pair in map(errors, (page.lines for page in pages), read)) for at in (0, 1))
     return f"{100 * wrong / total:.2f} %"
 
 

@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-from benchmarks.cleaning.photographs import judge_photos
 from benchmarks.cleaning.sheets import _judged as judged_sheets
 from benchmarks.cleaning.sheets import _several as judged_several
 from benchmarks.corpus.backs import backs
@@ -10,6 +9,7 @@ from benchmarks.corpus.coloured import coloured_pages
 from benchmarks.corpus.pages import PRINT_KINDS, draw_page, pages_without_print
 from benchmarks.corpus.spreads import spreads
 from benchmarks.corpus.turned import turned_pages
+from benchmarks.photographing.corners import judge_photos
 
 from papiermappe.core.clean import (
     ColourKind,

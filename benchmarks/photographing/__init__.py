@@ -1,0 +1,1 @@
+"""How well photos become pages."""
