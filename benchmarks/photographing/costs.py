@@ -16,12 +16,11 @@ from benchmarks.filing.looks import errors
 from benchmarks.table import Row, scaled
 from papiermappe.core import preloaded
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.encode.plain import readable
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.order.places import Side
-from papiermappe.core.pages import examine, page_jpeg
+from papiermappe.core.pages import examine, page_jpeg, readable_page
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.core.treatment import Treatment, render
+from papiermappe.core.treatment import Treatment
 from papiermappe.devices.files import HowToRead, pages_of
 from papiermappe.recognition.tesseract import installed
 from papiermappe.standin.camera.optics import Camera
@@ -99,7 +98,7 @@ def _reading(count: int, seed: int) -> list[Row]:
             file.flush()
             (picture,) = pages_of(Path(file.name), HowToRead(), DEFAULT_LIMIT_PX)
         treatment = examine(picture, (200,), THUMBNAIL_QUALITY).analysis.treatment
-        page = readable(render(picture, treatment), picture.dpi, RecognitionMode.ACCURATE)
+        page = readable_page(picture, treatment, RecognitionMode.ACCURATE)
         side = draw_side(ORIGINALS[key].paper, ORIGINALS[key].sheets[0].front)
         missed, there = errors(side.lines, recogniser.read(page, ("eng",), RecognitionMode.ACCURATE))
         wrong, letters = wrong + missed, letters + there

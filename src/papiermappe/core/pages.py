@@ -23,6 +23,7 @@ from papiermappe.core.encode.sample import telling_spot, window_at
 from papiermappe.core.encode.shown import shown
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.order.imprint import INK_DPI, imprint_of
+from papiermappe.core.photo.lighting import evenly_lit
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
@@ -123,7 +124,7 @@ def page_for_file(source: PageSource, form: PageForm) -> FilePageParts:
     pixels = page.in_tones if form.kind.is_of_words else page.pixels
     kept_as = source.treatment.kept_as
     content = page_content(pixels, page.dpi, form.kind, form.level, page.bilevel, kept_as)
-    asked = readable(page.in_tones, page.dpi, form.mode) if form.mode else None
+    asked = readable(_for_reading(source.capture, page.in_tones, page.dpi), page.dpi, form.mode) if form.mode else None
     return FilePageParts(content, *_size_mm(source), asked)
 
 
@@ -131,7 +132,11 @@ def readable_page(capture: CapturedPicture, treatment: Treatment, mode: Recognit
     """Return the page picture for a recogniser. Raises PictureRefused."""
     in_grey = {Tone.AS_SCANNED: Tone.GREY}
     toned = treatment.model_copy(update={"tone": in_grey.get(treatment.tone, treatment.tone)})
-    return readable(render(capture, toned), capture.dpi, mode)
+    return readable(_for_reading(capture, render(capture, toned), capture.dpi), capture.dpi, mode)
+
+
+def _for_reading(capture: CapturedPicture, page: Pixels, dpi: float) -> Pixels:
+    return evenly_lit(to_grey(page), dpi) if capture.by_camera else page
 
 
 def readable_rims(capture: CapturedPicture, treatment: Treatment, mode: RecognitionMode) -> Readable:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+import cv2
 import numpy as np
 
 from papiermappe.core.clean.findings import Finding, FindingKind
@@ -16,6 +17,7 @@ from papiermappe.core.zones import Zone
 
 LETTER_MM = (0.9, 6.0)
 LEAST_LETTERS = 60
+LOOK_PX = 600
 SMALL_PX = 9.0  # recognisers and people read letters of ten px well
 
 
@@ -30,10 +32,13 @@ def judge_photo(page: Pixels, view: View, photo_dpi: float) -> list[Finding]:
     found = [*_small_print(view, photo_dpi), *_moved(view)]
     block = find_text_block(view, view.dpi)
     if page.ndim == 3 and block is not None:
-        print_px = Patch(*(round(mm_to_px(side_mm, view.dpi)) for side_mm in block))
-        for kind, patches in ((FindingKind.GLARE, glares(page)), (FindingKind.FINGER, fingers(page))):
+        scale = min(1.0, LOOK_PX / max(page.shape))  # lamps and fingers are large
+        look = np.asarray(cv2.resize(page, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
+        dpi = view.dpi * scale
+        print_px = Patch(*(round(mm_to_px(side_mm, dpi)) for side_mm in block))
+        for kind, patches in ((FindingKind.GLARE, glares(look)), (FindingKind.FINGER, fingers(look))):
             on_print = [patch for patch in patches if _meet(patch, print_px)]
-            found += [Finding(kind=kind, confidence=0.7, zone=_zone(patch, view.dpi)) for patch in on_print]
+            found += [Finding(kind=kind, confidence=0.7, zone=_zone(patch, dpi)) for patch in on_print]
     return found
 
 

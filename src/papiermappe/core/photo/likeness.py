@@ -10,7 +10,7 @@ from papiermappe.core.picture import Pixels
 
 SIZE = 400  # the longer side of a look in px
 TILE = 28
-SLACK = 4  # so many px the print may be off, as corners are not exact
+SLACK = 7  # so many px the print may be off, as corners are not exact
 FINE_PX, COARSE_PX = 2.0, 9.0  # what is compared is print, neither its edges, which are never the same, nor light
 INKED, EMPTY = 3.0, 1.0  # levels: standard deviation of a tile with print on it, and of one without
 ALIKE = 0.85
