@@ -4,6 +4,7 @@
 """
 
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -12,6 +13,9 @@ from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
+
+from papiermappe.standin.camera.photos import demo_photos
+from papiermappe.standin.camera.session import SESSION, film, write_film
 
 SHOTS = Path(__file__).parents[1] / "docs" / "screenshots"
 DRAWER = "http://127.0.0.1:9440"
@@ -77,9 +81,43 @@ def main() -> None:
     time.sleep(2)
     shoot("trouble", keys=" ", wait_s=12)
     browser.quit()
+    with tempfile.TemporaryDirectory() as folder:
+        _of_cameras(web, Path(folder))
 
 
-def _browser() -> webdriver.Chrome:
+def _of_cameras(web: str, folder: Path) -> None:
+    """Take the pictures of the camera at a desk and of a phone, which both need a browser of their own."""
+    write_film(folder / "session.mjpeg", film(SESSION[:3], width_px=960))
+    (folder / "photo.jpg").write_bytes(next(demo_photos()).jpeg())
+    with_camera = _browser(
+        "--use-fake-device-for-media-stream",
+        "--use-fake-ui-for-media-stream",
+        f"--use-file-for-fake-video-capture={folder / 'session.mjpeg'}",
+    )
+    with_camera.get(f"{web}/")
+    with_camera.find_element("id", "new-mappe").click()
+    time.sleep(3)
+    with_camera.find_element("id", "use-camera").click()
+    time.sleep(11.5)
+    with_camera.save_screenshot(str(SHOTS / "camera.png"))
+    with_camera.find_element("id", "end-camera").click()
+    time.sleep(3)
+    with_camera.find_element("id", "use-phone").click()
+    time.sleep(2)
+    link = with_camera.find_element("id", "phone-address").text
+    with_camera.quit()
+    phone = _browser(width=390, height=844)
+    phone.get(link)
+    time.sleep(1)
+    phone.find_element("id", "camera").send_keys(str(folder / "photo.jpg"))
+    time.sleep(6)
+    phone.find_element("id", "corners").click()
+    time.sleep(3)
+    phone.save_screenshot(str(SHOTS / "phone.png"))
+    phone.quit()
+
+
+def _browser(*arguments: str, width: int = 1280, height: int = 800) -> webdriver.Chrome:
     options = Options()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
@@ -88,10 +126,11 @@ def _browser() -> webdriver.Chrome:
         "--disable-background-networking",
         "--no-first-run",
         "--hide-scrollbars",
+        *arguments,
     ):
         options.add_argument(argument)
     browser = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    size = {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
     browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     return browser
 
