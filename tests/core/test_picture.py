@@ -1,5 +1,6 @@
 """Pictures are looked at before they are decoded."""
 
+import io
 import struct
 import zlib
 from collections.abc import Callable
@@ -9,6 +10,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PIL import Image, ImageOps
 
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.plain import encode_png
@@ -81,14 +83,6 @@ def test_colours_keep_their_order_at_every_reduction() -> None:
         assert decode(encode_jpeg(red), reduction=reduction)[..., 0].min() > 200
 
 
-def test_camera_orientation_is_not_applied(grey_page: Pixels) -> None:
-    """A capture is what the sensor saw; turning is the treatment's business."""
-    exif = b"Exif\0\0MM\0*\0\0\0\x08\0\x01\x01\x12\0\x03\0\0\0\x01\0\x06\0\0\0\0\0\0"
-    plain = encode_jpeg(grey_page)
-    marked = plain[:2] + b"\xff\xe1" + struct.pack(">H", len(exif) + 2) + exif + plain[2:]
-    assert decode(marked).shape == (120, 80)
-
-
 def test_alpha_and_palettes_decode(grey_page: Pixels) -> None:
     with_alpha = np.dstack([grey_page] * 3 + [np.full_like(grey_page, 255)])
     data = cv2.imencode(".png", with_alpha)[1].tobytes()
@@ -115,3 +109,30 @@ def test_a_small_picture_of_a_photo_of_a_large_table_is_made() -> None:
     table = np.full((384, 512, 3), 90, np.uint8)
     capture = CapturedPicture(encode_png(table), 23.0, by_camera=True)  # 565 mm wide: 40 px of it are 1.8 dpi
     assert decode(page_jpeg(capture, Treatment(), 40, 80)).shape == (30, 40, 3)
+
+
+@pytest.mark.parametrize("orientation", range(1, 9))
+@pytest.mark.parametrize("reduction", [1, 2])
+def test_a_picture_comes_upright_as_its_exif_tells(orientation: int, reduction: Reduction) -> None:
+    """Held against Pillow, which turns pictures by code of its own."""
+    across = np.add.outer(np.arange(0, 80, 2), np.arange(0, 120, 2)).astype(np.uint8)
+    across[:10, :10] = 255
+    out, exif = io.BytesIO(), Image.Exif()
+    exif[0x0112] = orientation
+    Image.fromarray(np.dstack([across, across // 2, across // 3])).save(out, "JPEG", quality=95, exif=exif)
+    upright = ImageOps.exif_transpose(Image.open(io.BytesIO(out.getvalue())))
+    head = read_head(out.getvalue())
+    assert (head.width_px, head.height_px) == upright.size
+    expected = np.asarray(upright).reshape(
+        upright.height // reduction, reduction, upright.width // reduction, reduction, 3
+    )
+    seen = decode(out.getvalue(), reduction=reduction)
+    assert np.abs(seen.astype(float) - expected.mean(axis=(1, 3))).mean() < 3
+
+
+@pytest.mark.parametrize("told", [0, 9, 65535])
+def test_an_orientation_that_there_is_not_changes_nothing(told: int) -> None:
+    out, exif = io.BytesIO(), Image.Exif()
+    exif[0x0112] = told
+    Image.fromarray(np.zeros((20, 30), np.uint8)).save(out, "JPEG", exif=exif)
+    assert decode(out.getvalue()).shape == (20, 30)

@@ -85,7 +85,9 @@ def test_what_phones_say_of_the_way_up_is_heard(tmp_path: Path) -> None:
     exif[0x0112] = 6  # to be turned clockwise by a quarter
     picture = np.full((40, 80), 255, np.uint8)
     picture[:, :40] = 0  # the left half is dark: it comes to the top
-    (page,) = pages_of(written(tmp_path, "phone.jpg", saved(Image.fromarray(picture), "JPEG", exif=exif)))
+    jpeg = saved(Image.fromarray(picture), "JPEG", exif=exif)
+    (page,) = pages_of(written(tmp_path, "phone.jpg", jpeg))
+    assert page.data == jpeg  # as it came: encoded anew it would be ten times as large
     pixels = page.pixels()
     assert pixels.shape[:2] == (80, 40)
     assert pixels[:30].mean() < 10 < 245 < pixels[50:].mean()
@@ -149,6 +151,16 @@ def test_a_pdf_page_that_is_one_picture_gives_it_untouched(
     (page,) = pages_of(written(tmp_path, "scan.pdf", scanned_pdf(jpeg, (width_px, height_px), **how)))
     assert (page.data == jpeg) is untouched
     assert page.dpi == pytest.approx(200 if untouched else 300, abs=0.1)
+
+
+def test_a_pdf_shows_its_picture_as_it_lies_whatever_its_exif_tells(tmp_path: Path, grey_page: Pixels) -> None:
+    exif = Image.Exif()
+    exif[0x0112] = 6
+    jpeg = saved(Image.fromarray(grey_page), "JPEG", exif=exif)
+    height_px, width_px = grey_page.shape
+    (page,) = pages_of(written(tmp_path, "scan.pdf", scanned_pdf(jpeg, (width_px, height_px))))
+    pixels = page.pixels()
+    assert (pixels.shape[0] > pixels.shape[1]) == (height_px > width_px)
 
 
 def test_a_bilevel_page_of_a_pdf_comes_in_its_own_pixels(tmp_path: Path) -> None:

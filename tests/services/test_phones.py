@@ -10,7 +10,7 @@ from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, analyse_all, camera
 
 from papiermappe.core.operations import MakeFlat, SetAside, Turn
 from papiermappe.services import camera, importing, mappen, phones, reading_files, runs
-from papiermappe.services.caller import MACHINE, Caller
+from papiermappe.services.caller import Caller
 from papiermappe.services.errors import LinkOver, NotFound, NotPossible
 from papiermappe.services.importing import Announced
 from papiermappe.services.phones import Phone
@@ -318,6 +318,7 @@ def test_the_camera_of_a_desk_needs_no_link(store: Store, mappe: int, incoming: 
     reading_files.import_files(store, incoming, run.id)
     with store.begin() as session:
         assert session.scalars(select(Capture.by_camera)).one()
-    runs.stop(MACHINE, store, run.id)
+    camera.end_pictures(ANNA, store, mappe)
+    camera.end_pictures(ANNA, store, mappe)  # once more is as well
     reading_files.import_files(store, incoming, run.id)
     assert not next(shown for shown in desk(store, mappe).view.runs if shown.id == run.id).live

@@ -98,7 +98,7 @@ POSTS = [
     "/routines", "/routines/1", "/routines/1/remove", "/routines/1/take-back", "/routine-files",
     "/mappen/1/routine-runs", "/mappen/1/pictures", "/mappen/1/routine-trials",
     "/mappen/1/phone-link", "/phone-links/1/withdraw", "/phone/1/pictures", "/phone/1/pictures/1/cancel",
-    "/mappen/1/camera-pictures",
+    "/mappen/1/camera-pictures", "/mappen/1/camera-end",
     "/phone/1/pages/1/corners", "/phone/1/pages/1/turn", "/phone/1/pages/1/leave-out", "/phone/1/done",
 ]  # fmt: skip
 

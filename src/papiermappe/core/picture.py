@@ -26,6 +26,13 @@ Reduction = Literal[1, 2, 4, 8]
 MIN_DPI, MAX_DPI = 10.0, 4800.0
 LEAST_DPI = 1.0  # of a small picture of something large, as of a photo of a table
 
+ORIENTATION = 0x0112
+TO_UPRIGHT = {
+    1: (0, False), 2: (0, True), 3: (2, False), 4: (2, True), 5: (3, True), 6: (3, False), 7: (1, True), 8: (1, False),
+}  # fmt: skip
+"""For each orientation, the quarter turns counter-clockwise, and whether it is mirrored left to right after them."""
+LYING = frozenset({5, 6, 7, 8})
+
 MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
 
 _REDUCED_COLOUR = {
@@ -53,6 +60,8 @@ class PictureHead:
     dpi: float | None
     is_bilevel: bool = False
     """Whether it has two levels only."""
+    orientation: int = 1
+    """How its pixels must be turned or mirrored to stand upright (Exif 2.32, 4.6.5, Orientation); sizes are of that."""
 
 
 @dataclass(frozen=True)
@@ -114,6 +123,9 @@ def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
     width_px, height_px = picture.size
     if width_px * height_px > limit_px:
         raise _too_large(limit_px)
+    orientation = exif_orientation(picture)
+    if orientation in LYING:
+        width_px, height_px = height_px, width_px
     return PictureHead(
         media_type=MEDIA_TYPES[str(picture.format)],
         width_px=width_px,
@@ -121,7 +133,17 @@ def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
         is_colour=picture.mode not in {"1", "L", "I", "I;16", "LA"},
         is_bilevel=picture.mode == "1",
         dpi=named_dpi(picture.info),
+        orientation=orientation,
     )
+
+
+def exif_orientation(picture: Image.Image) -> int:
+    """Return what EXIF tells of how a picture must be turned, 1 to 8; 1, upright, where it tells nothing true."""
+    try:
+        told = picture.getexif().get(ORIENTATION, 1)
+    except Exception:  # noqa: BLE001 (damaged EXIF: what Pillow says of it depends on the damage)
+        return 1
+    return told if told in TO_UPRIGHT else 1
 
 
 def named_dpi(info: Mapping[Any, Any]) -> float | None:
@@ -138,7 +160,7 @@ def _too_large(limit_px: int) -> PictureRefused:
 
 
 def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction = 1, grey: bool = False) -> Pixels:
-    """Decode a JPEG or PNG, its size checked first.
+    """Decode a JPEG or PNG, its size checked first; it comes upright, as its EXIF tells.
 
     Args:
         data: the encoded picture.
@@ -160,7 +182,9 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
         raise PictureRefused("picture_damaged")
     if in_colour and reduction != 1:
         pixels = cv2.cvtColor(pixels, cv2.COLOR_BGR2RGB)
-    return np.asarray(pixels, np.uint8)
+    turn, mirror = TO_UPRIGHT[head.orientation]
+    upright = turned(np.asarray(pixels, np.uint8), turn)
+    return np.asarray(cv2.flip(upright, 1), np.uint8) if mirror else upright
 
 
 def checked(pixels: Pixels, dpi: float) -> Pixels:

@@ -38,7 +38,6 @@ MAX_BYTES = 2 << 30
 MAX_PLAIN_BYTES = 250_000_000
 """A picture of one page is not larger; what is has many pages, which are read one by one."""
 PLAIN_MODES = {"1", "L", "RGB"}
-ORIENTATION, UPRIGHT = 0x0112, 1  # EXIF 2.3, 4.6.4
 EXIF_OF_CAMERA, EXPOSURE_TIME, FOCAL_LENGTH = 0x8769, 0x829A, 0x920A
 
 
@@ -153,10 +152,12 @@ def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> 
     """Return the one picture of a page as it is; None where it is damaged, too large or of a kind of its own."""
     if picture.jpeg is not None:
         try:
-            read_head(picture.jpeg, limit_px)
+            head = read_head(picture.jpeg, limit_px)
         except PictureRefused:
             return None
-        return FilePicture(picture.jpeg, picture.dpi, limit_px) if _is_plain(picture.jpeg) else None
+        # A PDF shows its pictures as they lie, whatever their EXIF tells (ISO 32000-1, 7.4.8).
+        is_plain = head.orientation == 1 and _is_opaque(picture.jpeg)
+        return FilePicture(picture.jpeg, picture.dpi, limit_px) if is_plain else None
     images = list(page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=1))
     if len(images) != 1 or not isinstance(images[0], pypdfium2.PdfImage):
         return None
@@ -192,7 +193,7 @@ def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture
     except PictureRefused:
         yield from _other_pictures(file, how, limit_px)
         return
-    if not _is_plain(data):
+    if not _is_opaque(data):
         yield from _other_pictures(file, how, limit_px)
         return
     if how.as_photos or _names_camera(data):
@@ -203,14 +204,10 @@ def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture
     yield FilePicture(data, likely, limit_px, is_dpi_guessed=dpi is None)
 
 
-def _is_plain(data: bytes) -> bool:
-    """Return whether a picture can be stored as it is: upright and opaque."""
+def _is_opaque(data: bytes) -> bool:
+    """Return whether a picture can be stored as it is: of a usual kind, and opaque."""
     with Image.open(io.BytesIO(data), formats=KINDS) as picture:
-        try:
-            upright = picture.getexif().get(ORIENTATION, UPRIGHT) == UPRIGHT
-        except Exception:  # noqa: BLE001 (damaged EXIF: what Pillow says of it depends on the damage)
-            return False
-        return bool(upright and picture.mode in PLAIN_MODES and not picture.has_transparency_data)
+        return picture.mode in PLAIN_MODES and not picture.has_transparency_data
 
 
 def _names_camera(data: bytes) -> bool:
@@ -242,7 +239,7 @@ def _photo(picture: CapturedPicture) -> FilePicture:
 
 
 def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:
-    """Yield the pages of pictures that must be re-encoded: other formats, several pages, rotated, transparent."""
+    """Yield the pages of pictures that must be re-encoded: other formats, several pages, transparent."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below

@@ -63,6 +63,20 @@ def expect_picture(
     return file.id
 
 
+@transaction
+def end_pictures(caller: Caller, session: Session, mappe_id: int) -> None:
+    """End the run of a desk's camera, once what is here has been read; there may be none. Raises NotFound."""
+    locked_mappe(caller, session, mappe_id)
+    end_within(caller, session, mappe_id, None)
+
+
+def end_within(caller: Caller, session: Session, mappe_id: int, phone_link_id: int | None) -> None:
+    """End the run of a camera, or of the phone of a link, in a locked Mappe; there may be none."""
+    run = _live(session, mappe_id, phone_link_id)
+    if run is not None:
+        runs.stop_within(caller, session, run.id)
+
+
 def _live(session: Session, mappe_id: int, phone_link_id: int | None) -> Run | None:
     """Return the run that pictures of this camera come in; None if it has none that goes on."""
     of_camera = Run.phone_link_id.is_(None) if phone_link_id is None else Run.phone_link_id == phone_link_id

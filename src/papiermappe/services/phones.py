@@ -10,8 +10,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.operations import Operation
-from papiermappe.services import camera, journal, runs
-from papiermappe.services.caller import Caller, may_see, visible_mappe
+from papiermappe.services import camera, journal
+from papiermappe.services.caller import Caller, locked_mappe, may_see, visible_mappe
 from papiermappe.services.errors import LinkOver, NotFound
 from papiermappe.services.importing import Announced, FileView, file_view
 from papiermappe.services.transaction import transaction
@@ -114,11 +114,9 @@ def close_link(caller: Caller, session: Session, link_id: int) -> None:
     link = session.get(PhoneLink, link_id)
     if link is None:
         raise NotFound("phone_link_unknown")
-    visible_mappe(caller, session, link.mappe_id)
+    mappe = locked_mappe(caller, session, link.mappe_id)
     link.closed_at = link.closed_at or datetime.now(UTC)
-    live = select(Run.id).where(Run.phone_link_id == link_id, Run.state == RunState.RECEIVING)
-    for run_id in session.scalars(live).all():
-        runs.stop_within(caller, session, run_id)
+    camera.end_within(caller, session, mappe.id, link_id)
 
 
 def phone_of(store: Store, secret: str, request_id: str | None = None) -> Phone:

@@ -55,6 +55,12 @@ def announce(ctx: Ctx, caller: Asks, mappe_id: Id, command: PictureToCome) -> in
     return camera.expect_picture(caller, ctx.store, mappe_id, picture, command.again)
 
 
+@router.post("/mappen/{mappe_id}/camera-end")
+def end(ctx: Ctx, caller: Asks, mappe_id: Id) -> None:
+    """End what the desk's camera takes for the Mappe, when all that is here has been read."""
+    camera.end_pictures(caller, ctx.store, mappe_id)
+
+
 @router.websocket("/mappen/{mappe_id}/camera")
 async def watch(socket: WebSocket, mappe_id: int) -> None:
     """Judge frames, one after the other: a JPEG comes, what it shows is answered; `by_hand`: it was taken all the same.

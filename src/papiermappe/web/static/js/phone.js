@@ -123,7 +123,7 @@ function phone(facts) {
       return this.coming ? t("Sending {count} picture", "Sending {count} pictures", { count: this.coming }) : t("Making it flat…");
     },
     get statusText() {
-      if (this.lost) return this.coming ? t("No connection. {pictures} here and go on by themselves.", { pictures: waiting(this.coming) }) : t("No connection. It is tried again by itself.");
+      if (this.lost) return this.coming ? t("No connection. {count} picture waits here and goes on by itself.", "No connection. {count} pictures wait here and go on by themselves.", { count: this.coming }) : t("No connection. It is tried again by itself.");
       return this.coming && this.page ? this.comingText : "";
     },
     get countText() { return this.over ? "" : pageCount(this.pages.length); },

@@ -6,6 +6,7 @@ import { get } from "./http.js";
 /** @param {any} mappe */
 export function createPhoneLink(mappe) {
   const path = `/mappen/${mappe.id}/phone-link`;
+  let ending = 0;
   return {
     /** @type {Link | null} */
     link: null,
@@ -14,7 +15,9 @@ export function createPhoneLink(mappe) {
     /** Take up the link that is open, as after this page was loaded anew. */
     async look() {
       this.link = await get(path).catch(() => this.link);
-      if (!this.link) this.shown = false;
+      clearTimeout(ending);
+      if (this.link) ending = window.setTimeout(() => this.look(), new Date(this.link.expires_at).getTime() - Date.now() + 1000);
+      else this.shown = false;
     },
     async open() {
       await mappe.command(path);

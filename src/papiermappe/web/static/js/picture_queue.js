@@ -79,10 +79,19 @@ export function createQueue(camera, tell) {
       } catch (error) {
         if (!(error instanceof Refused)) throw error;
         if (error.code === "run_already") await pause(SCANNER_PATIENCE_MS);
+        else if (error.code === "file_not_expected") await this.renew(picture);
         else if (OVER.has(error.status) && error.code !== "page_gone") { this.over = true; tell.over(error.message); }
         else if (error.code === "page_gone") picture.again = null; // what it should replace has gone: a page of its own
         else { await this.settle(picture); tell.refused(error.message); }
       }
+    },
+    /** The desk expects it no more, as after a long pause: it is announced once more. @param {Waiting} picture */
+    async renew(picture) {
+      const { key: before, camera: by, name, blob, again } = picture;
+      picture.key = uniqueName();
+      picture.file = null;
+      await kept?.put({ key: picture.key, camera: by, name, blob, again });
+      await kept?.remove(before);
     },
     /** It waits no more. @param {Waiting} picture */
     async settle(picture) {

@@ -168,8 +168,7 @@ export function cameraView(mappe, camera) {
       this.ending = true;
       this.leave();
       while (this.queue.waiting.length && !this.queue.over) await pause(FLUSH_MS);
-      const run = mappe.runs.findLast((/** @type {any} */ { live, origin, by_phone: byPhone }) => live && origin === "camera" && !byPhone);
-      if (run) await mappe.command(`/runs/${run.id}/stop`);
+      await mappe.command(`/mappen/${mappe.id}/camera-end`);
       Object.assign(this, { taken: 0, counted: null });
       camera.active = false;
     },
