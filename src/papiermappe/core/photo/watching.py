@@ -123,7 +123,7 @@ class CameraWatch:
         trouble = _trouble(frame, self._corners, flat)
         if trouble is not None:
             return trouble
-        if at_s - (self._still_since_s or at_s) < STILL_S:
+        if self._still_since_s is None or at_s - self._still_since_s < STILL_S:
             return SeenState.STILL
         self._divider = _divider(flat)
         if self._divider is not None:
