@@ -57,6 +57,29 @@ def failing_once(fault: Exception) -> Callable[..., object]:
     return changes
 
 
+async def test_what_happens_while_a_window_catches_up_is_told(
+    feed: Feed, store: Store, mappe: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first window of a Mappe: what it catches up with is read, then the Mappe is renamed."""
+
+    def renamed_just_after(*arguments: object) -> object:
+        found = mappe_changes(*arguments)  # type: ignore[arg-type]  # passed through
+        monkeypatch.undo()
+        mappen.rename(ANNA, store, mappe, "Renamed meanwhile")
+        return found
+
+    monkeypatch.setattr(events, "mappe_changes", renamed_just_after)
+    with feed.window() as outbox:
+        _, caught_up = await feed.catch_up(0, ANNA.author)
+        feed.wake()
+        told = str(caught_up.data)
+        if "Renamed meanwhile" not in told:
+            sent = await following(outbox)
+            assert sent is not None
+            told = str(sent.data)
+    assert "Renamed meanwhile" in told
+
+
 @pytest.mark.parametrize(
     ("fault", "said"),
     [

@@ -59,6 +59,7 @@ class Feed:
         self._printed_pages: dict[int, PrintedPage] = {}
         self._printed = PrintedView()
         self._changed = asyncio.Event()
+        self._beginning = asyncio.Lock()
         self._windows: set[Outbox] = set()
         self._task: asyncio.Task[None] | None = None
 
@@ -88,16 +89,21 @@ class Feed:
 
     async def catch_up(self, since: int, author: str) -> tuple[int, ServerSentEvent]:
         """Return what a window needs that knows everything up to `since`, and the change up to which that goes."""
+        # What windows are told begins before what this one catches up with ends: nothing lies between.
+        await self._begin()
         changes, _ = await run_in_threadpool(mappe_changes, WINDOW, self._store, self._mappe_id, since, author)
-        if not self._cursor:
-            await self._begin()
         return changes.cursor, self._event(changes, self._printed)
 
-    async def _begin(self) -> None:
-        cursor, rows = await run_in_threadpool(self._pages.pages_of, WINDOW, self._store, self._mappe_id)
-        self._printed_pages = {row.printed.id: row.printed for row in rows}
-        self._printed = printed_view(list(self._printed_pages.values()))
-        self._cursor = cursor
+    async def _begin(self) -> bool:
+        """Begin with the Mappe as it is, unless that has been done; return whether it was done now."""
+        async with self._beginning:
+            if self._cursor:
+                return False
+            cursor, rows = await run_in_threadpool(self._pages.pages_of, WINDOW, self._store, self._mappe_id)
+            self._printed_pages = {row.printed.id: row.printed for row in rows}
+            self._printed = printed_view(list(self._printed_pages.values()))
+            self._cursor = cursor
+            return True
 
     async def _run(self) -> None:
         while True:
@@ -117,8 +123,7 @@ class Feed:
                 self._changed.set()
 
     async def _tell(self) -> None:
-        if not self._cursor:
-            await self._begin()
+        if await self._begin():
             return
         changes, rows = await run_in_threadpool(mappe_changes, WINDOW, self._store, self._mappe_id, self._cursor)
         if changes.cursor == self._cursor:
