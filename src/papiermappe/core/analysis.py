@@ -40,6 +40,7 @@ from papiermappe.core.treatment import (
 )
 
 COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
+LEAST_TURN_DPI = 50.0  # rows of a table are taken for lines of print below that
 RIM_MM = 2.0
 FLAT_RIM_MM = 0.5  # of a sheet on a photo, where its edge is seen together with the table
 EDGES_AGREE_DEG = 1.0
@@ -124,7 +125,7 @@ def analyse(
         frame = _half(frame, part, pixels.shape, dpi)
     grey = to_grey(pixels)
     sheet = View(_on_sheet_only(grey, dpi, frame.corners) if frame.confidence > 0 or part else grey, dpi)
-    turn = upright or find_upright(sheet, dpi)
+    turn = upright or _upright(sheet)
     turns = turn.quarter_turns if turn.confidence >= SURE else 0
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
         sheet = View(turned(sheet.grey, 1), dpi)
@@ -163,6 +164,12 @@ def analyse(
 def _sheet_on_photo(pixels: Pixels, dpi: float) -> PhotoSheet:
     found = find_corners(pixels)
     return PhotoSheet(corners=quad_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
+
+
+def _upright(sheet: View) -> TurnEstimate:
+    """Return how a page must be turned; unsure where its print is too coarse for that to be told."""
+    turn = find_upright(sheet, sheet.dpi)
+    return turn if sheet.dpi >= LEAST_TURN_DPI else turn._replace(confidence=min(turn.confidence, SURE / 2))
 
 
 def _within(rectangle: Quad, by_mm: float) -> Quad:

@@ -68,3 +68,12 @@ def test_letters_that_are_too_small_for_the_photo_are_told() -> None:
     analysis = analysed(PLAIN, small)
     (print_found,) = [finding for finding in analysis.findings if finding.kind is FindingKind.SMALL_PRINT]
     assert 3 <= int(print_found.params["px"]) <= 8
+
+
+def test_a_page_whose_print_is_too_coarse_is_not_turned() -> None:
+    """A table at 44 dpi looks like lines of print that run down the page."""
+    coarse = Camera(800, 600, eye_mm=(0, 25, 520), aim_mm=(0, 0), view_deg=48, bend=0.01)
+    table = replace(sheet_of("delivery-118", 0, Side.FRONT), turn_deg=2)
+    analysis = analysed(Scene(Table.SLATE, table), coarse)
+    assert analysis.treatment.quarter_turns == 0
+    assert analysis.turn_confidence < 0.5
