@@ -79,6 +79,7 @@ def test_a_booklet_is_made_good_in_eight_actions(stack: Stack, driver: Chrome, u
     act(click="wipe-pile")
     until(lambda: any(treatment.zones for treatment in treatments(stack, booklet)))
     act(key="v")
+    until(lambda: driver.find_element(By.CSS_SELECTOR, "[data-keys=G]").is_displayed())
     act(key="g")
     until(lambda: driver.find_element(By.ID, "align").is_displayed())
     assert_accessible(driver, "margins")

@@ -20,7 +20,7 @@ from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm, quad_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.photo import look_for_sheet
 from papiermappe.core.photo_sheet import PhotoSheet
-from papiermappe.core.picture import MAX_DPI, CapturedPicture, Pixels, named_dpi, read_head
+from papiermappe.core.picture import MAX_DPI, ORIENTATION, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.pdf_pictures import PagePicture, picture_of
@@ -156,7 +156,7 @@ def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> 
         except PictureRefused:
             return None
         # A PDF shows its pictures as they lie, whatever their EXIF tells (ISO 32000-1, 7.4.8).
-        is_plain = head.orientation == 1 and _is_opaque(picture.jpeg)
+        is_plain = head.orientation == 1 and _is_plain(picture.jpeg)
         return FilePicture(picture.jpeg, picture.dpi, limit_px) if is_plain else None
     images = list(page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=1))
     if len(images) != 1 or not isinstance(images[0], pypdfium2.PdfImage):
@@ -193,7 +193,7 @@ def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture
     except PictureRefused:
         yield from _other_pictures(file, how, limit_px)
         return
-    if not _is_opaque(data):
+    if not _is_plain(data):
         yield from _other_pictures(file, how, limit_px)
         return
     if how.as_photos or _names_camera(data):
@@ -204,10 +204,21 @@ def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture
     yield FilePicture(data, likely, limit_px, is_dpi_guessed=dpi is None)
 
 
-def _is_opaque(data: bytes) -> bool:
-    """Return whether a picture can be stored as it is: of a usual kind, and opaque."""
+def _is_plain(data: bytes) -> bool:
+    """Return whether a picture can be stored as it is: of a usual kind, and opaque.
+
+    Cameras write JPEGs. A PNG that is to be turned is rare, and its EXIF stands behind pixels that may be damaged.
+    """
     with Image.open(io.BytesIO(data), formats=KINDS) as picture:
-        return picture.mode in PLAIN_MODES and not picture.has_transparency_data
+        is_usual = picture.mode in PLAIN_MODES and not picture.has_transparency_data
+        return is_usual and (picture.format == "JPEG" or _names_no_turn(picture))
+
+
+def _names_no_turn(picture: Image.Image) -> bool:
+    try:
+        return bool(picture.getexif().get(ORIENTATION, 1) == 1)
+    except Exception:  # noqa: BLE001 (damaged EXIF: what Pillow says of it depends on the damage)
+        return False
 
 
 def _names_camera(data: bytes) -> bool:
