@@ -53,9 +53,16 @@ def test_a_lamp_on_the_print_is_told_with_its_place() -> None:
 
 def test_a_finger_on_the_print_is_told() -> None:
     analysis = analysed(replace(PLAIN, hand=(20, 60)))
-    fingers = [finding for finding in analysis.findings if finding.kind is FindingKind.FINGER]
-    assert fingers
-    assert all(finding.zone is not None and finding.zone.y_mm > 150 for finding in fingers)  # it comes in from below
+    (finger,) = [finding for finding in analysis.findings if finding.kind is FindingKind.FINGER]
+    assert finger.zone is not None
+    assert finger.zone.y_mm > 150  # it comes in from below
+
+
+def test_a_lamp_that_lines_of_print_cut_into_pieces_is_one_finding() -> None:
+    """The lease has print all over; a strong reflection leaves some of it to be seen."""
+    lease = replace(sheet_of("lease", 0, Side.FRONT), turn_deg=5)
+    analysis = analysed(Scene(Table.WOOD, lease, Light(glare=0.7), seed=8))
+    assert [finding.kind for finding in analysis.findings].count(FindingKind.GLARE) == 1
 
 
 def test_print_that_has_moved_along_one_direction_is_told() -> None:

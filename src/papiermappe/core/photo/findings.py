@@ -38,7 +38,8 @@ def judge_photo(page: Pixels, view: View, photo_dpi: float) -> list[Finding]:
         print_px = Patch(*(round(mm_to_px(side_mm, dpi)) for side_mm in block))
         for kind, patches in ((FindingKind.GLARE, glares(look)), (FindingKind.FINGER, fingers(look))):
             on_print = [patch for patch in patches if _meet(patch, print_px)]
-            found += [Finding(kind=kind, confidence=0.7, zone=_zone(patch, dpi)) for patch in on_print]
+            if on_print:
+                found.append(Finding(kind=kind, confidence=0.7, zone=_zone_around(on_print, dpi)))
     return found
 
 
@@ -65,6 +66,8 @@ def _meet(first: Patch, second: Patch) -> bool:
     return across and first.top < second.bottom and second.top < first.bottom
 
 
-def _zone(patch: Patch, dpi: float) -> Zone:
-    left, top, right, bottom = (px_to_mm(side, dpi) for side in patch)
+def _zone_around(patches: list[Patch], dpi: float) -> Zone:
+    """Return what holds all of them: lines of print cut the reflection of a lamp into pieces."""
+    lefts, tops, rights, bottoms = zip(*patches, strict=True)
+    left, top, right, bottom = (px_to_mm(side, dpi) for side in (min(lefts), min(tops), max(rights), max(bottoms)))
     return Zone(x_mm=left, y_mm=top, width_mm=right - left, height_mm=bottom - top)

@@ -116,7 +116,7 @@ function phone(facts) {
       const { width_mm: width, height_mm: height, dpi } = this.page;
       return t("{width} by {height} mm, {dpi} dpi", { width: Math.round(width), height: Math.round(height), dpi: Math.round(dpi) });
     },
-    get warnings() { return (this.page?.warnings ?? []).map((/** @type {any} */ warning) => warning.text); },
+    get warnings() { return [...new Set((this.page?.warnings ?? []).map((/** @type {any} */ warning) => warning.text))]; },
     get isAside() { return Boolean(this.page?.set_aside); },
     get comingText() {
       if (this.view.waits_for_scanner && this.coming) return t("Other pages are coming in at the desk just now. {pictures} here until they are in.", { pictures: waiting(this.coming) });
