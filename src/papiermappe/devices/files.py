@@ -155,7 +155,7 @@ def _taken_out(page: pypdfium2.PdfPage, picture: PagePicture, limit_px: int) -> 
             head = read_head(picture.jpeg, limit_px)
         except PictureRefused:
             return None
-        # A PDF shows its pictures as they lie, whatever their EXIF tells (ISO 32000-1, 7.4.8).
+        # Where a picture lies on a page of a PDF, and how it is turned, the page says, not the picture's EXIF.
         is_plain = head.orientation == 1 and _is_plain(picture.jpeg)
         return FilePicture(picture.jpeg, picture.dpi, limit_px) if is_plain else None
     images = list(page.get_objects(filter=[pypdfium2.raw.FPDF_PAGEOBJ_IMAGE], max_depth=1))

@@ -3,7 +3,6 @@
 import time
 from typing import Annotated
 
-import structlog
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
@@ -19,8 +18,6 @@ from papiermappe.web.context import MAX_ID, Context, Ctx, Id
 from papiermappe.web.events import WINDOW
 from papiermappe.web.imports import FileToCome
 from papiermappe.web.security import from_our_pages
-
-log = structlog.get_logger()
 
 router = APIRouter()
 

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
 from papiermappe.core.geometry import Quad
-from papiermappe.core.operations import BringBack, MakeFlat, Operation, SetAside, Turn
+from papiermappe.core.operations import BringBack, MakeFlat, SetAside, Turn
 from papiermappe.devices.files import MAX_BYTES
 from papiermappe.services import importing, phones, pictures
 from papiermappe.services.errors import LinkOver, NotFound
@@ -186,24 +186,20 @@ async def picture(ctx: Ctx, phone: Asking, page_id: Id, size: PictureSize) -> Re
 @router.post(PHONE + "/pages/{page_id}/corners")
 def flatten(ctx: Ctx, phone: Asking, page_id: Id, command: Corners) -> int | None:
     """Make a page flat by the corners of its sheet; answer with the journal entry."""
-    return _operated(ctx, phone, MakeFlat(pages=(page_id,), corners=command.corners), command.seen)
+    return phones.operate(phone, ctx.store, MakeFlat(pages=(page_id,), corners=command.corners), command.seen)
 
 
 @router.post(PHONE + "/pages/{page_id}/turn")
 def turn(ctx: Ctx, phone: Asking, page_id: Id, command: Turned) -> int | None:
     """Turn a page; answer with the journal entry."""
-    return _operated(ctx, phone, Turn(pages=(page_id,), quarter_turns=command.quarter_turns), command.seen)
+    return phones.operate(phone, ctx.store, Turn(pages=(page_id,), quarter_turns=command.quarter_turns), command.seen)
 
 
 @router.post(PHONE + "/pages/{page_id}/leave-out")
 def leave_out(ctx: Ctx, phone: Asking, page_id: Id, command: LeftOut) -> int | None:
     """Set a page aside, or bring it back; answer with the journal entry."""
     what = SetAside(pages=(page_id,)) if command.left_out else BringBack(pages=(page_id,))
-    return _operated(ctx, phone, what, command.seen)
-
-
-def _operated(ctx: Context, phone: Phone, operation: Operation, seen: int) -> int | None:
-    return phones.operate(phone, ctx.store, operation, seen)
+    return phones.operate(phone, ctx.store, what, command.seen)
 
 
 @router.post(PHONE + "/done")
