@@ -13,7 +13,7 @@ from papiermappe.core.geometry import Quad, mm_to_px
 from papiermappe.core.operations import Changes, MakeFlat, OperationRefused, PageState, UseFound
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import CapturedPicture, Pixels
-from papiermappe.core.treatment import CaptureSize, Cropping, Origin, Part, Straightening, Treatment, render
+from papiermappe.core.treatment import CaptureSize, Cropping, Part, Straightening, Treatment, render
 from papiermappe.core.zones import SheetZone, ZoneKind
 
 DPI = 100.0
@@ -98,7 +98,8 @@ def test_what_was_measured_on_the_scan_begins_anew_and_comes_back() -> None:
     there = flat(page(found.model_copy(update={"quarter_turns": 1, "margins": (2.0, 3.0)}), found), SLANTED)
     now = there.treatment
     assert (now.corners, now.crop, now.margins, now.quarter_turns) == (SLANTED, None, (0.0, 0.0), 1)
-    assert now.straighten == Straightening(skew_deg=0.0, origin=Origin.BY_HAND)
+    assert now.straighten is None  # it is found anew, on the sheet made flat
+    assert now.waits_to_be_examined
     assert UseFound(pages=(1,), step="crop").apply([there]) == {}  # that was of the scan
     back = flat(there, None).treatment
     assert (back.corners, back.crop, back.straighten) == (None, found.crop, found.straighten)

@@ -422,7 +422,7 @@ def _corners_px(
     """Return the corners of the sheet on a photo, `(x, y)`, from the top left of the page that it becomes."""
     if analysis.photo_sheet is None:
         return None
-    corners = analysis.photo_sheet.corners
+    corners = analysis.treatment.corners or analysis.photo_sheet.corners
     from_top_left = (*corners[quarter_turns:], *corners[:quarter_turns])
     return tuple(
         (round(mm_to_px(x_mm, photo.dpi), 1), round(mm_to_px(y_mm, photo.dpi), 1)) for x_mm, y_mm in from_top_left
@@ -433,6 +433,7 @@ def _done_to(treatment: Treatment) -> tuple[str, ...]:
     """Return the codes of what is done to a page."""
     done = {
         "make_flat": treatment.corners is not None,
+        "uncurl": treatment.straightened_curl is not None,
         "split_spreads": treatment.part is not None,
         "straighten": treatment.skew_deg != 0,
         "crop": treatment.sheet is not None,

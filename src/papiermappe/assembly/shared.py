@@ -13,7 +13,7 @@ from papiermappe.core.clean.pile import Leaf, Pile, SharedKind, SuggestedWipe, s
 from papiermappe.core.operations import DrawnZone, PageState, PutZones
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import PilePage, pile_part
-from papiermappe.core.treatment import Treatment, flat_size_mm, page_box
+from papiermappe.core.treatment import CaptureSize, Treatment, flat_size_mm, page_box
 from papiermappe.core.zones import SheetZone, ZoneKind
 
 
@@ -24,11 +24,16 @@ class TreatedPage(NamedTuple):
     treatment: Treatment
 
     @property
-    def scan_mm(self) -> tuple[float, float]:
-        """Width and height of its capture."""
+    def capture_size(self) -> CaptureSize:
+        """How large its capture is."""
         capture = self.kept.whole().capture
         head = capture.head()
-        return flat_size_mm(head.width_px, head.height_px, capture.dpi, self.treatment)
+        return CaptureSize(head.width_px, head.height_px, capture.dpi)
+
+    @property
+    def scan_mm(self) -> tuple[float, float]:
+        """Width and height of its capture."""
+        return flat_size_mm(*self.capture_size, self.treatment)
 
 
 class Wiped(NamedTuple):

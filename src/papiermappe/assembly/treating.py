@@ -20,7 +20,8 @@ from papiermappe.core.operations.rims import NAMED
 from papiermappe.core.operations.splitting import half_treatment
 from papiermappe.core.operations.steps import MAX_FILE_BYTES, RoutineRefused, Step, read_routine
 from papiermappe.core.order.places import Side
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.photo_sheet import KnownSheet
+from papiermappe.core.treatment import Treatment, flat_size_mm
 
 Key = tuple[str, int, str]
 
@@ -123,6 +124,7 @@ class Treatments:
         analysis = self._analyses[kept.page.key]
         treatment = self._plain(analysis.treatment)
         number = next(self._numbers)
+        size = TreatedPage(kept, treatment).capture_size
         state = PageState(
             number,
             1,
@@ -131,7 +133,8 @@ class Treatments:
             False,
             treatment,
             number,
-            scan_mm=TreatedPage(kept, treatment).scan_mm,
+            scan_mm=flat_size_mm(*size, treatment),
+            capture_size=size,
             printed_area=analysis.printed_area,
             dark_rims=analysis.dark_rims,
             found_gutter=analysis.spread.gutter if analysis.spread else None,
@@ -157,14 +160,16 @@ class Treatments:
 
     def _half(self, spread: _Page, *, right: bool) -> _Page:
         kept, state = spread
-        treatment = half_treatment(state.treatment, state.gutter or (), right=right)
+        treatment = half_treatment(state, right=right)
         upright = TurnEstimate(treatment.quarter_turns, 1.0)
-        found = self._compute(analyse, kept.whole().capture, upright, None, treatment.part)
+        known = KnownSheet(treatment.corners, by_hand=False) if treatment.corners else None
+        found = self._compute(analyse, kept.whole().capture, upright, None, treatment.part, known)
         page = kept.page._replace(half="right" if right else "left")
         self._gutters[page.key] = self._analyses[kept.page.key]
         self._analyses[page.key] = found
         framed = self._plain(found.treatment)
-        own = treatment.model_copy(update={"straighten": framed.straighten, "crop": framed.crop})
+        names = ("corners", "curl", "straighten", "crop")
+        own = treatment.model_copy(update={name: getattr(framed, name) for name in names})
         made = self._page(kept._replace(page=page), Side.FRONT, 0)
         return made._replace(state=replace(made.state, mappe_id=None, stored_treatment=own))
 

@@ -19,15 +19,15 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_mm, quad_px
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.order.code_reading import read_codes
 from papiermappe.core.order.codes import PageCode
-from papiermappe.core.photo import find_corners, judge_photo, rectify
-from papiermappe.core.photo_sheet import PhotoSheet
+from papiermappe.core.photo import find_corners, judge_photo
+from papiermappe.core.photo_flattening import made_flat, placed_sheet
+from papiermappe.core.photo_sheet import KnownSheet, PhotoSheet
 from papiermappe.core.picture import CapturedPicture, Pixels, shrunk, to_grey, turned
 from papiermappe.core.treatment import (
-    DECODED_DPI,
     PAPER_WHITE,
     SURE,
     Cropping,
@@ -41,6 +41,7 @@ from papiermappe.core.treatment import (
 
 COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
 LEAST_TURN_DPI = 50.0  # rows of a table are taken for lines of print below that
+OF_SCANNERS = {FindingKind.DUST_LINE}  # which no camera has
 RIM_MM = 2.0
 FLAT_RIM_MM = 0.5  # of a sheet on a photo, where its edge is seen together with the table
 EDGES_AGREE_DEG = 1.0
@@ -96,6 +97,9 @@ def analyse(
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
     part: Part | None = None,
+    known: KnownSheet | None = None,
+    *,
+    bends: bool = True,
 ) -> Analysis:
     """Find the sheet, the skew and the way up, and judge the resulting page.
 
@@ -104,23 +108,24 @@ def analyse(
         upright: how the page must be turned, if known; otherwise it is found here.
         usual_height_mm: of the pages that arrived with it, if known.
         part: the page of a spread that is looked at, where it is no more than that.
+        known: the sheet on a photo, where that is known better than it would be found.
+        bends: whether the sheet on a photo may bend.
 
     Raises:
         PictureRefused: the capture cannot be decoded.
     """
     reduction = decoded_reduction(capture.dpi)
     pixels, dpi = capture.pixels(reduction), capture.dpi / reduction
-    photo_sheet = (capture.sheet or _sheet_on_photo(pixels, dpi)) if capture.by_camera else None
-    if photo_sheet is None:
+    photo_sheet = (capture.sheet or find_corners(pixels).on_capture(dpi)) if capture.by_camera else None
+    used = placed_sheet(pixels, dpi, known, upright) if known else photo_sheet
+    curl = None
+    if used is None:
         frame = find_sheet(pixels, dpi)
+    elif used.is_sure:
+        pixels, dpi, curl = made_flat(pixels, dpi, used, bends=bends)
+        frame = SheetFrame(_within(whole_frame(pixels, dpi).corners, FLAT_RIM_MM), used.confidence)
     else:
-        if photo_sheet.is_sure:
-            scale = min(1.0, DECODED_DPI / dpi)  # what is judged below needs no more
-            pixels = rectify(pixels, quad_px(photo_sheet.corners, dpi), scale)
-            dpi *= scale
-        frame = whole_frame(pixels, dpi)._replace(confidence=photo_sheet.confidence)
-        if photo_sheet.is_sure:
-            frame = frame._replace(corners=_within(frame.corners, FLAT_RIM_MM))
+        frame = whole_frame(pixels, dpi)._replace(confidence=used.confidence)
     if part is not None:
         frame = _half(frame, part, pixels.shape, dpi)
     grey = to_grey(pixels)
@@ -130,10 +135,11 @@ def analyse(
     if turns % 2:  # a dust line that runs along the lines of print would be taken for one of them
         sheet = View(turned(sheet.grey, 1), dpi)
     skew = _skew(sheet, frame)
-    stays = photo_sheet is not None and not photo_sheet.is_sure  # a person places the corners first
+    stays = used is not None and not used.is_sure  # a person places the corners first
     treatment = Treatment(
         part=part,
-        corners=photo_sheet.corners if photo_sheet and photo_sheet.is_sure else None,
+        corners=used.corners if used and used.is_sure else None,
+        curl=curl,
         straighten=Straightening(
             skew_deg=round(skew.skew_deg, 3), confidence=skew.confidence, on=skew.confidence >= SURE and not stays
         ),
@@ -142,12 +148,15 @@ def analyse(
     )
     page = View(_page(grey, dpi, treatment), dpi)
     spread = None if part else find_spread(page.grey, dpi)
+    if spread is not None and curl is not None and curl.on:  # an open book: each of its pages bends by itself
+        return analyse(capture, upright, usual_height_mm, part, known, bends=False)
     small = shrunk(pixels, COLOUR_REDUCTION)
     findings = _findings(page, treatment.skew_deg, usual_height_mm)
     if treatment.corners is not None:
-        known = {finding.kind for finding in findings}
+        kinds = {finding.kind for finding in findings}
         of_photo = judge_photo(_page(pixels, dpi, treatment), page, capture.dpi)
-        findings += [finding for finding in of_photo if finding.kind not in known]
+        findings = [finding for finding in findings if finding.kind not in OF_SCANNERS]
+        findings += [finding for finding in of_photo if finding.kind not in kinds]
     return Analysis(
         treatment=treatment,
         findings=tuple(findings),
@@ -159,11 +168,6 @@ def analyse(
         dark_rims=() if capture.by_camera else tuple(find_dark_rims(grey, dpi)),
         photo_sheet=photo_sheet,
     )
-
-
-def _sheet_on_photo(pixels: Pixels, dpi: float) -> PhotoSheet:
-    found = find_corners(pixels)
-    return PhotoSheet(corners=quad_mm(found.corners_px, dpi), confidence=round(found.confidence, 3))
 
 
 def _upright(sheet: View) -> TurnEstimate:

@@ -24,6 +24,7 @@ from papiermappe.core.encode.shown import shown
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.photo.lighting import evenly_lit
+from papiermappe.core.photo_sheet import KnownSheet
 from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
@@ -217,17 +218,29 @@ def examine(
     upright: TurnEstimate | None = None,
     usual_height_mm: float | None = None,
     part: Part | None = None,
+    known: KnownSheet | None = None,
 ) -> Arrival:
-    """Return what is found on a capture, or on one page of a spread, and what is made of it. Raises PictureRefused."""
+    """Return what is found on a capture, and what is made of it. Raises PictureRefused.
+
+    Args:
+        capture: the untouched picture.
+        widths_px: of the pictures that are made of the page.
+        quality: of these as JPEG.
+        upright: how the page must be turned, if known.
+        usual_height_mm: of the pages that arrived with it, if known.
+        part: the page of a spread that is looked at, where it is no more than that.
+        known: the sheet on a photo, where that is known.
+    """
     once = DecodedOnce.of(capture)
-    analysis = analyse(once, upright, usual_height_mm, part)
+    analysis = analyse(once, upright, usual_height_mm, part, known)
     previews = tuple(page_jpeg(once, analysis.treatment, width_px, quality) for width_px in widths_px)
     return Arrival(analysis, previews, capture_imprint(once, analysis.treatment))
 
 
 def as_compared(found: Treatment) -> Treatment:
     """Return how a page is treated to be compared with others: as it came, straightened and cut to its sheet."""
-    return Treatment(corners=found.corners, part=found.part, straighten=found.straighten, crop=found.crop)
+    kept = {name: getattr(found, name) for name in ("corners", "curl", "part", "straighten", "crop")}
+    return Treatment(**kept)
 
 
 def capture_imprint(capture: CapturedPicture, found: Treatment) -> bytes:

@@ -10,7 +10,6 @@ import math
 from enum import StrEnum
 from typing import Annotated, Literal, NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
@@ -18,13 +17,14 @@ from pydantic import BaseModel, ConfigDict, Field
 from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
+from papiermappe.core.curl import Curl
 from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px, rotation_deg
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
 from papiermappe.core.paper import nearest_size
-from papiermappe.core.photo.rectified import outline_px, rectified_size_px
+from papiermappe.core.photo.rectified import FlatSheet, rectified_size_px
 from papiermappe.core.picture import CapturedPicture, Pixels, Reduction, to_grey, turned
 from papiermappe.core.resample import resampled
 from papiermappe.core.zones import SheetZone, ZoneKind
@@ -104,6 +104,8 @@ class Treatment(_Value):
     part: Part | None = None
     corners: Quad | None = None
     """Of a sheet seen by a camera, on the capture: it is made flat."""
+    curl: Curl | None = None
+    """How that sheet is bent, where it does not lie flat: it is made straight. All below is on the straight sheet."""
     straighten: Straightening | None = None
     crop: Cropping | None = None
     margins: tuple[MarginMm, MarginMm] = (0.0, 0.0)
@@ -130,6 +132,16 @@ class Treatment(_Value):
         return self.straighten.skew_deg if self.straighten and self.straighten.on else 0.0
 
     @property
+    def waits_to_be_examined(self) -> bool:
+        """Whether the corners of a sheet have been placed, and nothing has been found yet on the sheet made flat."""
+        return self.corners is not None and self.straighten is None
+
+    @property
+    def straightened_curl(self) -> Curl | None:
+        """The curl that is taken out of a sheet on a photo, None where that is off."""
+        return self.curl if self.curl is not None and self.curl.on and self.corners is not None else None
+
+    @property
     def sheet(self) -> Quad | None:
         """The corners that are cropped to, None where cropping is off."""
         return self.crop.corners if self.crop and self.crop.on else None
@@ -146,8 +158,12 @@ class Treatment(_Value):
 
     @property
     def _geometry(self) -> tuple[object, ...]:
-        own_size = ("own size",) if self.has_own_size else ()
-        return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns, *own_size
+        curl = self.straightened_curl
+        more = (
+            *(("own size",) if self.has_own_size else ()),
+            *((curl.first, curl.last, curl.sideways) if curl else ()),
+        )
+        return self.part, self.corners, self.skew_deg, self.sheet, self.margins, self.quarter_turns, *more
 
     @property
     def _adjustments(self) -> str:
@@ -265,7 +281,8 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     dpi = capture.dpi / reduction
     pixels = capture.pixels(reduction, grey=treatment.tone.without_colour)
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
-    page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, treatment.corners)
+    flat = flat_sheet(pixels.shape, dpi, treatment)
+    page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, flat)
     upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
     toned = _toned(upright, capture.dpi * scale, treatment)
     return draw_marks(toned, marks_on(treatment, box), capture.dpi * scale)
@@ -276,6 +293,13 @@ def flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment
     if treatment.corners is not None:
         height_px, width_px = rectified_size_px(quad_px(treatment.corners, dpi), width_px, height_px)
     return px_to_mm(width_px, dpi), px_to_mm(height_px, dpi)
+
+
+def flat_sheet(shape: tuple[int, ...], dpi: float, treatment: Treatment) -> FlatSheet | None:
+    """Return the sheet on a photo of a shape, (h, w) or (h, w, 3), as it is made flat; None where it is not."""
+    if treatment.corners is None:
+        return None
+    return FlatSheet(shape, quad_px(treatment.corners, dpi), treatment.straightened_curl, dpi)
 
 
 def _scale_for(box: PageBox, quarter_turns: int, dpi: float, width_px: int | None) -> float:
@@ -294,7 +318,7 @@ def decoded_reduction(dpi: float) -> Reduction:
 
 
 def _cut(
-    pixels: Pixels, box: PageBox, size_px: tuple[int, int], dpi: float, scale: float, corners: Quad | None
+    pixels: Pixels, box: PageBox, size_px: tuple[int, int], dpi: float, scale: float, flat: FlatSheet | None
 ) -> Pixels:
     """Cut a box out of decoded pixels.
 
@@ -304,31 +328,20 @@ def _cut(
         size_px: height and width of the result.
         dpi: of `pixels`.
         scale: from `pixels` to the result, at most 1.
-        corners: of the sheet that is made flat first, in mm.
+        flat: the sheet that is made flat first, where there is one.
     """
     height_px, width_px = size_px
     left_px = mm_to_px(box.centre_x_mm, dpi) - width_px / scale / 2
     top_px = mm_to_px(box.centre_y_mm, dpi) - height_px / scale / 2
-    if box.skew_deg == 0 and math.isclose(scale, 1.0) and corners is None:
+    if box.skew_deg == 0 and math.isclose(scale, 1.0) and flat is None:
         return _sliced(pixels, round(top_px), round(left_px), height_px, width_px)
     matrix = np.empty((2, 3))
     matrix[:, :2] = rotation_deg(box.skew_deg) / scale
     centre = np.array([mm_to_px(box.centre_x_mm, dpi) - 0.5, mm_to_px(box.centre_y_mm, dpi) - 0.5])
     matrix[:, 2] = centre - matrix[:, :2] @ np.array([(width_px - 1) / 2, (height_px - 1) / 2])
-    if corners is None:
+    if flat is None:
         return resampled(pixels, matrix, size_px, scale, PAPER_WHITE)
-    flat_to_photo = _flat_to_photo(quad_px(corners, dpi), pixels.shape)
-    carry = flat_to_photo @ np.vstack([matrix, [0.0, 0.0, 1.0]])
-    flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
-    flat = cv2.warpPerspective(pixels, carry, (width_px, height_px), flags=flags, borderValue=(PAPER_WHITE,) * 3)
-    return np.asarray(flat, np.uint8)
-
-
-def _flat_to_photo(corners_px: NDArray[np.float64], shape: tuple[int, ...]) -> NDArray[np.float64]:
-    """Return the (3, 3) matrix that carries `(x, y)` of the sheet made flat to the photo."""
-    height, width = rectified_size_px(corners_px, shape[1], shape[0])
-    flat = outline_px(width, height).astype(np.float32)
-    return np.asarray(cv2.getPerspectiveTransform(flat, corners_px.astype(np.float32)), np.float64)
+    return flat.cut(pixels, np.vstack([matrix, [0.0, 0.0, 1.0]]), size_px)
 
 
 def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pixels:

@@ -16,10 +16,9 @@ import pypdfium2
 from PIL import Image, ImageOps, ImageSequence
 
 from papiermappe.core.encode.plain import QUICK, encode_png
-from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm, quad_mm
+from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.photo import look_for_sheet
-from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import MAX_DPI, ORIENTATION, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
@@ -245,8 +244,7 @@ def _photo(picture: CapturedPicture) -> FilePicture:
     except PictureRefused:  # it is said when the page is analysed
         return plain
     dpi = min(seen.dpi or likely, MAX_DPI)
-    sheet = PhotoSheet(corners=quad_mm(seen.corners_px, dpi), confidence=round(seen.confidence, 3))
-    return replace(plain, dpi=dpi, sheet=sheet)
+    return replace(plain, dpi=dpi, sheet=seen.found.on_capture(dpi))
 
 
 def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:

@@ -63,14 +63,7 @@ def tasks(
     _arriving(blueprint, store, incoming, limits, pools)
     _pairing(blueprint, store, pools, max_px)
     _running(blueprint, store, pools, max_px)
-
-    @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
-    def analyse(page_id: int) -> None:
-        analysing.analyse_page(store, page_id, pools.foreground, max_px)
-
-    @blueprint.task(name=JobKind.FIND_UPRIGHT, retry=RETRIED)
-    def find_upright(page_id: int) -> None:
-        analysing.find_upright(store, page_id, pools.foreground, pools.background, recogniser, max_px)
+    _examining(blueprint, store, pools, recogniser, max_px)
 
     @blueprint.task(name=JobKind.RENDER, retry=RETRIED)
     def render(page_id: int, picture: str, size: str) -> None:
@@ -115,6 +108,22 @@ def _arriving(blueprint: Blueprint, store: Store, incoming: Incoming, limits: Li
     @blueprint.task(name=JobKind.IMPORT, retry=RETRIED)
     def import_files(run_id: int) -> None:
         reading_files.import_files(store, incoming, run_id, limits.page_px)
+
+
+def _examining(blueprint: Blueprint, store: Store, pools: Pools, recogniser: Recogniser | None, max_px: int) -> None:
+    """Add the tasks that look at single pages."""
+
+    @blueprint.task(name=JobKind.ANALYSE, retry=RETRIED)
+    def analyse(page_id: int) -> None:
+        analysing.analyse_page(store, page_id, pools.foreground, max_px)
+
+    @blueprint.task(name=JobKind.EXAMINE_FLATTENED, retry=RETRIED)
+    def examine_flattened(page_id: int) -> None:
+        analysing.examine_flattened(store, page_id, pools.foreground, max_px)
+
+    @blueprint.task(name=JobKind.FIND_UPRIGHT, retry=RETRIED)
+    def find_upright(page_id: int) -> None:
+        analysing.find_upright(store, page_id, pools.foreground, pools.background, recogniser, max_px)
 
 
 def _running(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:

@@ -64,7 +64,16 @@ class Lane(NamedTuple):
 LANES = (
     Lane((JobKind.RECEIVE, JobKind.LOOK), 8),  # they wait for devices
     Lane((JobKind.IMPORT,), 2),
-    Lane((JobKind.RENDER, JobKind.RENDER_TOGETHER, JobKind.ANALYSE, JobKind.ESTIMATE_LEVELS), 6),
+    Lane(
+        (
+            JobKind.RENDER,
+            JobKind.RENDER_TOGETHER,
+            JobKind.ANALYSE,
+            JobKind.EXAMINE_FLATTENED,
+            JobKind.ESTIMATE_LEVELS,
+        ),
+        6,
+    ),
     Lane((JobKind.FIND_UPRIGHT,), 2),  # each for seconds
     Lane((JobKind.PILE, JobKind.TRY_ROUTINE), 1),
     Lane((JobKind.ROUTINE,), 1),

@@ -15,6 +15,7 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import examine, page_jpeg
+from papiermappe.core.photo_sheet import KnownSheet
 from papiermappe.core.treatment import SURE, Origin, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
@@ -36,7 +37,8 @@ log = structlog.get_logger()
 NEIGHBOURS = 9
 MIN_NEIGHBOURS = 3
 
-_STEPS = (("corners",), ("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
+ON_FLAT_SHEET = {"curl", "straighten", "crop"}
+_STEPS = (("corners",), ("curl",), ("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
 """What the machine finds: the fields of each step."""
 
 
@@ -47,8 +49,9 @@ def analyse_page(store: Store, page_id: int, compute: Compute, max_px: int) -> N
         if page is None or page.analysis is not None:
             return
         capture, treatment, usual_height_mm = page.capture, treatment_of(page), _usual_height_mm(session, page)
-    if treatment.part is not None:
-        record_analysis(MACHINE, store, page_id, examine_half(store, capture, treatment, compute, max_px), capture.id)
+    if treatment.part is not None or treatment.corners is not None:
+        analysis = examine_half(store, capture, treatment, compute, max_px)
+        record_analysis(MACHINE, store, page_id, analysis, capture.id, treatment)
         return
     _analyse(store, page_id, capture, compute, max_px, None, usual_height_mm)
 
@@ -93,8 +96,43 @@ def find_upright(
 
 def examine_half(store: Store, capture: Capture, treatment: Treatment, compute: Compute, max_px: int) -> Analysis:
     """Return what is found on one page of a spread; it stands as the spread did."""
+    known = KnownSheet(treatment.corners, by_hand=False) if treatment.corners else None
+    return _examined_as(store, capture, treatment, known, compute, max_px)
+
+
+def _examined_as(
+    store: Store, capture: Capture, treatment: Treatment, known: KnownSheet | None, compute: Compute, max_px: int
+) -> Analysis:
     upright = TurnEstimate(treatment.quarter_turns, 1.0)
-    return _examined(store, capture, compute, max_px, upright, None, treatment.part)
+    return _examined(store, capture, compute, max_px, upright, None, treatment.part, known)
+
+
+def examine_flattened(store: Store, page_id: int, compute: Compute, max_px: int) -> None:
+    """Find the curl, the angle and the frame of a sheet whose corners a person has placed, and record them.
+
+    What was found on its photo before stays known: the person may go back to it.
+    """
+    with store.begin() as session:
+        page = session.get(Page, page_id)
+        if page is None or not treatment_of(page).waits_to_be_examined:
+            return
+        capture, treatment = page.capture, treatment_of(page)
+    known = KnownSheet(treatment.corners, by_hand=True) if treatment.corners else None
+    found = _examined_as(store, capture, treatment, known, compute, max_px).treatment
+    record_flattened(MACHINE, store, page_id, found, capture.id)
+
+
+@transaction
+def record_flattened(caller: Caller, session: Session, page_id: int, found: Treatment, capture_id: int) -> None:
+    """Record what was found on a sheet by corners that a person has placed, unless those are others by now."""
+    page = session.get_one(Page, page_id)
+    if page.mappe_id is None:
+        return
+    mappe = locked_mappe(caller, session, page.mappe_id)
+    session.refresh(page)
+    now = treatment_of(page)
+    if page.capture_id == capture_id and now.waits_to_be_examined and now.corners == found.corners:
+        machine_entry(session, mappe, {page_id: found.model_dump(mode="json", include=ON_FLAT_SHEET)})
 
 
 def _analyse(
@@ -106,7 +144,7 @@ def _analyse(
     upright: TurnEstimate | None,
     usual_height_mm: float | None,
 ) -> None:
-    analysis = _examined(store, capture, compute, max_px, upright, usual_height_mm, None)
+    analysis = _examined(store, capture, compute, max_px, upright, usual_height_mm)
     record_analysis(MACHINE, store, page_id, analysis, capture.id)
 
 
@@ -117,14 +155,15 @@ def _examined(
     max_px: int,
     upright: TurnEstimate | None,
     usual_height_mm: float | None,
-    part: Part | None,
+    part: Part | None = None,
+    known: KnownSheet | None = None,
 ) -> Analysis:
     """Return what is found on a capture, and keep the small pictures that come of it."""
     picture = captured_picture(store, capture, max_px)
     # Who takes a photo looks at it large before taking the next one; decoded it is just now.
     sizes = (PictureSize.STAGE, PictureSize.LANE) if capture.by_camera else (PictureSize.LANE,)
     widths_px = [size.width_px for size in sizes]
-    found = compute(examine, picture, widths_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part)
+    found = compute(examine, picture, widths_px, THUMBNAIL_QUALITY, upright, usual_height_mm, part, known)
     analysis = found.analysis
     name = analysis.treatment.picture_key(capture.sha256)
     for size, preview in zip(sizes, found.previews, strict=True):
@@ -148,7 +187,12 @@ def _height_mm(page: Page) -> float:
 
 @transaction
 def record_analysis(
-    caller: Caller, session: Session, page_id: int, analysis: Analysis, capture_id: int | None = None
+    caller: Caller,
+    session: Session,
+    page_id: int,
+    analysis: Analysis,
+    capture_id: int | None = None,
+    split_as: Treatment | None = None,
 ) -> None:
     """Record what the machine found on a page; whatever a person has set meanwhile stays.
 
@@ -160,6 +204,7 @@ def record_analysis(
         page_id: the page.
         analysis: what was found.
         capture_id: that was looked at, None for its present one; nothing is recorded where it has another by now.
+        split_as: what was done to it when it was split off a spread, where it was.
     """
     page = session.get_one(Page, page_id)
     if page.mappe_id is None:
@@ -172,7 +217,7 @@ def record_analysis(
     run = session.get_one(Run, page.capture.run_id)
     ticket = ticket_of(run)
     page.analysis = _with_comparisons(analysis, earlier).model_dump(mode="json")
-    before = _as_wished(earlier, page.side, ticket) if earlier else Treatment()
+    before = _as_wished(earlier, page.side, ticket) if earlier else _before_examined(split_as)
     fields = fields_found(treatment_of(page), before, _as_wished(analysis, page.side, ticket))
     if ticket is not None and ticket.blank_backs_aside and earlier is None and _is_blank_back(page, analysis):
         fields["set_aside"] = True
@@ -203,15 +248,20 @@ def fields_found(now: Treatment, before: Treatment, found: Treatment) -> dict[st
     untouched = [name for step in _STEPS if all(is_now[part] == was[part] for part in step) for name in step]
     fields = {name: would_be[name] for name in untouched}
     if "corners" not in fields and is_now["corners"] != would_be["corners"]:
-        # The angle and the frame were found on the sheet as the machine would make it flat.
-        fields = {name: value for name, value in fields.items() if name not in {"straighten", "crop"}}
+        # All of these were found on the sheet as the machine would make it flat.
+        fields = {name: value for name, value in fields.items() if name not in ON_FLAT_SHEET}
     return fields
 
 
 def half_as_found(half: Treatment, analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:
     """Return what is done to a page of a spread once it has been examined."""
-    found = fields_found(half, Treatment(), _as_wished(analysis, side, ticket))
+    found = fields_found(half, _before_examined(half), _as_wished(analysis, side, ticket))
     return Treatment.model_validate(half.model_dump(mode="json") | found)
+
+
+def _before_examined(split_as: Treatment | None) -> Treatment:
+    """Return the plain treatment; of a page of an open book, with the corners that it was given by its spread."""
+    return Treatment(corners=split_as.corners if split_as else None)
 
 
 def _as_wished(analysis: Analysis, side: Side, ticket: TicketSettings | None) -> Treatment:

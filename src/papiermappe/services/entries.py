@@ -125,5 +125,8 @@ def _set(session: Session, page: Page, fields: Fields) -> dict[str, Any]:
     together = {name: value for name, value in fields.items() if name in LYING_FIELDS or name == "accepted"}
     treated = {name: value for name, value in fields.items() if name not in PAGE_FIELDS}
     if treated:
-        together["treatment"] = Treatment.model_validate({**page.treatment, **treated}).model_dump(mode="json")
+        now = Treatment.model_validate({**page.treatment, **treated})
+        together["treatment"] = now.model_dump(mode="json")
+        if "corners" in treated and now.waits_to_be_examined:
+            enqueue(session, JobKind.EXAMINE_FLATTENED, page_id=page.id)
     return together

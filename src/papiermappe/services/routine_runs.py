@@ -12,12 +12,13 @@ from sqlalchemy.orm import Session
 
 from papiermappe.compute import Compute
 from papiermappe.core.analysis import Analysis
+from papiermappe.core.geometry import Quad
 from papiermappe.core.operations import PageState
 from papiermappe.core.operations.model import PageIds
 from papiermappe.core.operations.replaying import Misfit, Replayed, replay
 from papiermappe.core.operations.splitting import half_treatment
 from papiermappe.core.operations.steps import RoutineName, Steps
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.treatment import Part, Treatment
 from papiermappe.devices.model import TicketSettings
 from papiermappe.message import Message
 from papiermappe.services.analysing import examine_half, half_as_found, ticket_of
@@ -30,8 +31,14 @@ AT_ONCE = 2
 FIRST_NEW_ID = 2**31 - 1
 """Pages that are only thought of are numbered downwards from here."""
 
-Halving = tuple[int, bool]
-"""A page of a spread: the spread, and whether it is the right one."""
+
+class Halving(NamedTuple):
+    """A page of a spread, as it was split off."""
+
+    spread: int
+    right: bool
+    part: Part | None
+    corners: Quad | None
 
 
 class RoutineWanted(BaseModel):
@@ -89,12 +96,10 @@ class Halver:
 
     def __call__(self, spread: PageState, right: bool) -> PageState:
         """Return a page of a spread, as far as it is known."""
-        analysis = self._found.get((spread.id, right))
-        treatment = half_treatment(spread.treatment, spread.gutter or (), right=right)
-        if analysis is not None and analysis.treatment.part == treatment.part:
+        treatment = half_treatment(spread, right=right)
+        analysis = self._found.get(Halving(spread.id, right, treatment.part, treatment.corners))
+        if analysis is not None:
             treatment = half_as_found(treatment, analysis, spread.side, self._tickets.get(spread.id))
-        else:
-            analysis = None
         number = self._new_ids(spread, treatment, analysis)
         self.made[number] = (spread, right)
         return replace(
@@ -158,13 +163,14 @@ def examined_halves(
 
     def examine(half: tuple[PageState, bool]) -> Analysis:
         spread, right = half
-        treatment = half_treatment(spread.treatment, spread.gutter or (), right=right)
+        treatment = half_treatment(spread, right=right)
         return examine_half(store, known.captures[spread.id], treatment, compute, max_px)
 
     found: dict[Halving, Analysis] = {}
     with ThreadPoolExecutor(AT_ONCE) as threads:
         for (spread, right), analysis in zip(halves, threads.map(examine, halves), strict=True):
-            found[spread.id, right] = analysis
+            treatment = half_treatment(spread, right=right)
+            found[Halving(spread.id, right, treatment.part, treatment.corners)] = analysis
             if tell:
                 tell(len(found), len(halves))
     return found

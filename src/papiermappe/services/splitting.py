@@ -48,10 +48,7 @@ def split_spreads(
     if not spreads:
         raise NotPossible("no_gutter")
     sides = (True, False) if right_to_left else (False, True)
-    made = [
-        tuple(half_page(page, half_treatment(state.treatment, state.gutter or (), right=right)) for right in sides)
-        for page, state in spreads
-    ]
+    made = [tuple(half_page(page, half_treatment(state, right=right)) for right in sides) for page, state in spreads]
     session.add_all(half for pair in made for half in pair)
     session.flush()
     operation = SplitSpreads(

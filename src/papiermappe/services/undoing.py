@@ -151,17 +151,24 @@ def _as_written_today(fields: Fields) -> Fields:
 def _set_later(session: Session, page_id: int, names: Collection[str], seq: int) -> Any:
     """Return the message of the newest entry by a person that set one of a page's fields after `seq`.
 
-    None where only the machine did, or the newest is the undoing of that entry itself.
+    None where only the machine did, or the newest is the undoing of that entry itself. What has been done since and
+    undone again does not count.
     """
     later = (
-        select(JournalChange.seq, JournalChange.after, JournalEntry.of_seq)
+        select(JournalChange.seq, JournalChange.after, JournalEntry.kind, JournalEntry.of_seq)
         .join(JournalEntry, JournalEntry.seq == JournalChange.seq)
         .where(JournalChange.page_id == page_id, JournalChange.seq > seq, JournalEntry.kind != EntryKind.MACHINE)
         .order_by(JournalChange.seq.desc())
     )
+    undone: set[int] = set()
     for row in session.execute(later):
-        if row.after.keys() & set(names):
-            return None if row.of_seq == seq else told_of(session, [row.seq])[row.seq].model_dump(mode="json")
+        if not row.after.keys() & set(names) or {row.seq, row.of_seq} & undone:
+            continue
+        if row.of_seq == seq:
+            return None
+        if row.kind is not EntryKind.UNDO or row.of_seq < seq:
+            return told_of(session, [row.seq])[row.seq].model_dump(mode="json")
+        undone.add(row.of_seq)
     return None
 
 

@@ -19,6 +19,7 @@ class JobKind(StrEnum):
     RENDER = "render"
     RENDER_TOGETHER = "render_together"
     ANALYSE = "analyse"
+    EXAMINE_FLATTENED = "examine_flattened"
     ESTIMATE_LEVELS = "estimate_levels"
     FIND_UPRIGHT = "find_upright"
     PAIR = "pair"
@@ -41,6 +42,7 @@ _PRIORITY = {
     JobKind.PILE: 12,
     JobKind.TRY_ROUTINE: 12,
     JobKind.ROUTINE: 11,
+    JobKind.EXAMINE_FLATTENED: 18,
     JobKind.ANALYSE: 10,
     JobKind.ESTIMATE_LEVELS: 8,
     JobKind.PAIR: 8,

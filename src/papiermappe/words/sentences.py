@@ -18,6 +18,8 @@ SENTENCES: dict[str, str | Plural] = {
     "move_sides": NN_("Crop of {count} page changed by hand", "Crop of {count} pages changed by hand"),
     "make_flat": NN_("{count} page shown from straight above", "{count} pages shown from straight above"),
     "make_flat_off": NN_("{count} page shown as it came again", "{count} pages shown as they came again"),
+    "uncurl_on": NN_("Curl taken out of {count} page", "Curl taken out of {count} pages"),
+    "uncurl_off": NN_("Curl of {count} page left as it is", "Curl of {count} pages left as it is"),
     "set_page_size": NN_("{count} page cropped to {width_mm} by {height_mm} mm", "{count} pages cropped to {width_mm} by {height_mm} mm"),
     "use_found": NN_("{count} page back to what was found", "{count} pages back to what was found"),
     "put_zone_wipe": NN_("{width_mm} by {height_mm} mm wiped on {count} page", "{width_mm} by {height_mm} mm wiped on {count} pages"),

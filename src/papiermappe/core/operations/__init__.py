@@ -19,7 +19,7 @@ from papiermappe.core.operations.arranging import (
 )
 from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, PartInto, Uncut
-from papiermappe.core.operations.flattening import MakeFlat
+from papiermappe.core.operations.flattening import MakeFlat, Uncurl
 from papiermappe.core.operations.found import UseFound
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.interleaving import Interleave, SheetSides
@@ -77,6 +77,7 @@ __all__ = [
     "Straighten",
     "TakeAgain",
     "Turn",
+    "Uncurl",
     "Uncut",
     "UseFound",
 ]

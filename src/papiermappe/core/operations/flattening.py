@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from papiermappe.core.geometry import Quad
 from papiermappe.core.operations.framing import LEAST_PAGE_MM
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
-from papiermappe.core.treatment import MAX_PAGE_MM, CaptureSize, Origin, Straightening, Treatment, flat_size_mm
+from papiermappe.core.treatment import MAX_PAGE_MM, CaptureSize, Treatment, flat_size_mm
 from papiermappe.message import Message
 
 BEYOND = 0.5
@@ -23,7 +23,7 @@ MOST_LARGER = 4.0
 class MakeFlat(BaseOperation):
     """Show a sheet as seen from straight above, given its four corners on the capture; or the capture as it is again.
 
-    Zones stay where they are on the sheet. Angle, crop and margins, which were measured on the capture, begin anew.
+    Zones stay where they are on the sheet. Angle, crop, curl and margins begin anew, to be found again.
     The pages of a spread that has been split stay as they are.
     """
 
@@ -43,12 +43,31 @@ class MakeFlat(BaseOperation):
                 check_corners(self.corners, size)
             changes[page.id] = flattened(page.treatment, self.corners, size)
             if page.found and page.found.corners == self.corners:
-                changes[page.id] |= page.found.model_dump(mode="json", include={"crop", "straighten"})
+                changes[page.id] |= page.found.model_dump(mode="json", include={"crop", "straighten", "curl"})
         return changes
 
     def message(self, count: int) -> Message:
         """Return a message that tells which of both was done."""
         return Message(code="make_flat" if self.corners else "make_flat_off", params={"count": count})
+
+
+class Uncurl(BaseOperation):
+    """Make bent paper on photos straight or leave it as it is, where it is known how it bends."""
+
+    kind: Literal["uncurl"] = "uncurl"
+    on: bool
+
+    def apply(self, pages: Sequence[PageState]) -> Changes:
+        """Return the curls that are switched."""
+        return {
+            page.id: {"curl": curl.model_copy(update={"on": self.on}).model_dump(mode="json")}
+            for page in self.named(pages)
+            if (curl := page.treatment.curl) is not None and curl.on is not self.on
+        }
+
+    def message(self, count: int) -> Message:
+        """Return a message that tells whether it was switched on."""
+        return Message(code="uncurl_on" if self.on else "uncurl_off", params={"count": count})
 
 
 def flattened(treatment: Treatment, corners: Quad | None, size: CaptureSize) -> dict[str, Any]:
@@ -61,14 +80,9 @@ def flattened(treatment: Treatment, corners: Quad | None, size: CaptureSize) -> 
     """
     carry = _on_flat(corners, size) @ np.linalg.inv(_on_flat(treatment.corners, size))
     zones = tuple(zone.model_copy(update={"corners": _carried(zone.corners, carry)}) for zone in treatment.zones)
-    straight = Straightening(skew_deg=0.0, origin=Origin.BY_HAND)
-    now = treatment.model_copy(
-        update={
-            "corners": corners, "zones": zones, "crop": None, "straighten": straight if corners else None,
-            "margins": (0.0, 0.0), "gutter": None,
-        }
-    )  # fmt: skip
-    return now.model_dump(mode="json", include={"corners", "zones", "crop", "straighten", "margins", "gutter"})
+    anew: dict[str, Any] = {"crop": None, "straighten": None, "curl": None, "margins": (0.0, 0.0), "gutter": None}
+    now = treatment.model_copy(update={"corners": corners, "zones": zones, **anew})
+    return now.model_dump(mode="json", include={"corners", "zones", *anew})
 
 
 def check_corners(corners: Quad, size: CaptureSize) -> None:

@@ -36,7 +36,7 @@ class UseFound(BaseOperation):
         if found is None or found.corners is None or size is None or page.treatment.part is not None:
             return {}
         fields = flattened(page.treatment, found.corners, size)
-        return {page.id: fields | found.model_dump(mode="json", include={"crop", "straighten"})}
+        return {page.id: fields | found.model_dump(mode="json", include={"crop", "straighten", "curl"})}
 
     @property
     def step_code(self) -> str:

@@ -7,10 +7,11 @@ from typing import Annotated, Any, ClassVar, Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from papiermappe.core.geometry import quad_mm, quad_px
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.order.places import Side, ranks_between
-from papiermappe.core.treatment import MAX_PAGE_MM, Part, Treatment, page_box
+from papiermappe.core.treatment import MAX_PAGE_MM, Part, Treatment, flat_sheet, page_box
 from papiermappe.message import Message
 
 SizeMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
@@ -117,10 +118,23 @@ def has_two_sides(spread: PageState) -> bool:
     return gutter is not None and all(half_of(corners, gutter, right) is not None for right in (False, True))
 
 
-def half_treatment(spread: Treatment, gutter: GutterLine, *, right: bool) -> Treatment:
-    """Return what is done to a page of a spread, before it is known how that is straightened and cropped."""
-    anew = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0)}
-    return spread.model_copy(update={**anew, "part": Part(gutter=gutter, right=right)})
+def half_treatment(spread: PageState, *, right: bool) -> Treatment:
+    """Return what is done to a page of a spread, before it is known how that is straightened and cropped.
+
+    Each page of an open book bends its own way. So on a photo it becomes a sheet with four corners of its own.
+
+    Args:
+        spread: as it is split; both sides of its gutter hold something.
+        right: the right page, not the left.
+    """
+    treatment, gutter, size = spread.treatment, spread.gutter or (), spread.capture_size
+    anew: dict[str, Any] = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0), "curl": None}
+    if size is not None and (flat := flat_sheet((size.height_px, size.width_px), size.dpi, treatment)) is not None:
+        half = half_of(page_box(*spread.scan_mm, treatment).corners, gutter, right)
+        if half is not None:
+            anew["corners"] = quad_mm(flat.on_photo(quad_px(half, size.dpi)), size.dpi)
+            return treatment.model_copy(update=anew)
+    return treatment.model_copy(update={**anew, "part": Part(gutter=gutter, right=right)})
 
 
 class _Leaf(NamedTuple):

@@ -20,7 +20,7 @@ from papiermappe.core.operations.arranging import (
 )
 from papiermappe.core.operations.checking import AcceptWarnings
 from papiermappe.core.operations.cutting import Cut, CutIntoMappen, Uncut
-from papiermappe.core.operations.flattening import MakeFlat
+from papiermappe.core.operations.flattening import MakeFlat, Uncurl
 from papiermappe.core.operations.found import UseFound
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.interleaving import Interleave
@@ -60,6 +60,7 @@ Operation = Annotated[
     | SortByNumbers
     | Straighten
     | Turn
+    | Uncurl
     | Uncut
     | UseFound,
     Field(discriminator="kind"),

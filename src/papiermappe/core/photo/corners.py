@@ -7,19 +7,21 @@ only where it stands out from all others.
 """
 
 import math
+from collections.abc import Collection
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.geometry import order_corners
+from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
 from papiermappe.core.photo.evidence import WEIGHTS, evidence
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
 from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, find_quads, picked
 from papiermappe.core.photo.rectified import Corners, outline_px
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks, tracks_of
+from papiermappe.core.photo_sheet import PhotoSheet, SidePlaces
 from papiermappe.core.picture import Pixels, checked
 
 LOOK_PX = 640  # the longer side of the picture that is searched for the sheet
@@ -36,6 +38,7 @@ SURE_LEAD = 4.3  # with so much more evidence than the next one a quadrilateral 
 MOST_LEAD = 12.0
 WITHIN_LEAD = 3.0
 LEAST_SHARE = 0.45  # ...where each of its sides shows its step along this much
+PLAIN_SHARE = 0.7  # along so much a side shows its step that bows
 
 
 class PhotoCorners(NamedTuple):
@@ -45,6 +48,20 @@ class PhotoCorners(NamedTuple):
     """Clockwise, the top left as it is seen first. They may lie outside of the photo."""
     confidence: float
     """0 to 1; below 0.5 the corners are a guess. With 0 they are those of the photo."""
+    sides_px: tuple[Numbers | None, ...] = (None,) * 4
+    """A quarter, half and three quarters along each side, clockwise, (3, 2): the top side first. None where the side is
+    not seen plainly."""
+
+    def scaled(self, by: float) -> "PhotoCorners":
+        """Return the same for a picture that is so much larger."""
+        sides = tuple(None if side is None else _scaled(side, by) for side in self.sides_px)
+        return PhotoCorners(_scaled(self.corners_px, by), self.confidence, sides)
+
+    def on_capture(self, dpi: float) -> PhotoSheet:
+        """Return the same in mm, as it is kept with a photo of a resolution."""
+        top, right, bottom, left = (None if side is None else _places_mm(side, dpi) for side in self.sides_px)
+        corners = quad_mm(self.corners_px, dpi)
+        return PhotoSheet(corners=corners, confidence=round(self.confidence, 3), sides=(top, right, bottom, left))
 
 
 def find_corners(photo: Pixels) -> PhotoCorners:
@@ -65,8 +82,32 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     if found is None:
         return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0)
     placed = place_sides(fine, _scaled(found.corners, len(fine) / found.of_height_px))
-    corners = order_corners(_scaled(placed.corners, len(whole) / len(fine)))
-    return PhotoCorners(corners, _confidence(found.lead, placed))
+    return _as_found(placed, _confidence(found.lead, placed)).scaled(len(whole) / len(fine))
+
+
+def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = range(4)) -> PhotoCorners:
+    """Place the sides of a sheet on a camera picture whose corners are about known.
+
+    Args:
+        photo: grey (h, w) or RGB (h, w, 3), uint8.
+        corners_px: about where they are.
+        sides: that are placed, 0 the top one as it lies, then clockwise; the others stay.
+
+    Raises:
+        PictureRefused: not such a picture.
+    """
+    whole = checked(photo, 300)
+    fine = _shrunk_to(whole, FINE_PX)
+    by = len(whole) / len(fine)
+    return _as_found(place_sides(fine, _scaled(corners_px, 1 / by), sides), 1.0).scaled(by)
+
+
+def _as_found(placed: Placed, confidence: float) -> PhotoCorners:
+    corners = order_corners(placed.corners)
+    first = int(np.abs(placed.corners - corners[0]).sum(axis=1).argmin())
+    is_plain = placed.shares >= PLAIN_SHARE
+    sides = [side if plain else None for side, plain in zip(placed.quarters, is_plain, strict=True)]
+    return PhotoCorners(corners, confidence, (*sides[first:], *sides[:first]))
 
 
 class _Found(NamedTuple):
@@ -156,6 +197,11 @@ def _confidence(lead: float, placed: Placed) -> float:
     """
     shown = min(1.0, float(placed.shares.min()) / LEAST_SHARE)
     return shown / (1 + math.exp(min(SURE_LEAD - lead, 50.0)))
+
+
+def _places_mm(side_px: Numbers, dpi: float) -> SidePlaces:
+    first, middle, last = ((px_to_mm(float(x) + 0.5, dpi), px_to_mm(float(y) + 0.5, dpi)) for x, y in side_px)
+    return first, middle, last
 
 
 def _scaled(corners: Numbers, by: float) -> Numbers:

@@ -10,6 +10,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.curl import Curl, Eye, seen_places
+from papiermappe.core.geometry import px_to_mm
 from papiermappe.core.paper import A4, ID_CARD, LETTER
 from papiermappe.core.picture import Pixels, checked
 
@@ -18,6 +20,9 @@ MAX_PX = 250_000_000
 PAPER_ASPECTS = tuple(max(paper[1:]) / min(paper[1:]) for paper in (A4, LETTER, ID_CARD))
 MOST_FORESHORTENED = 2.2  # seen from under 27 degrees above the table; more comes of corners that are not exact
 SAME_ASPECT = 0.025  # of a ratio's logarithm: what corners on photos tell of it is mostly as exact
+USUAL_FOCAL = 0.8  # of the longer side of a picture: about what phones and cameras on stands have
+GRID_PX = 16  # between two places for which it is computed where they are seen
+STRIP_PX = 512  # rows that are resampled at once, so that their places take little memory
 
 Corners = NDArray[np.float64]
 """(4, 2) `(x, y)` in px, pixel centres at whole numbers: top left, top right, bottom right, bottom left."""
@@ -33,13 +38,17 @@ def outline_px(width_px: int, height_px: int) -> Corners:
     return np.array([(-0.5, -0.5), (right, -0.5), (right, bottom), (-0.5, bottom)])
 
 
-def rectify(photo: Pixels, corners_px: Corners, scale: float = 1.0) -> Pixels:
+def rectify(
+    photo: Pixels, corners_px: Corners, scale: float = 1.0, curl: Curl | None = None, dpi: float = 300.0
+) -> Pixels:
     """Return the sheet as seen from straight above, as large as its longest sides on the photo.
 
     Args:
         photo: grey (h, w) or RGB (h, w, 3), uint8.
         corners_px: of the sheet.
         scale: of the result; less than a half leaves out much of the print.
+        curl: how the sheet is bent; None: not at all.
+        dpi: of the photo, for the curl.
 
     Raises:
         PictureRefused: not such a picture.
@@ -47,10 +56,79 @@ def rectify(photo: Pixels, corners_px: Corners, scale: float = 1.0) -> Pixels:
     whole = checked(photo, 300)
     size = rectified_size_px(corners_px, whole.shape[1], whole.shape[0])
     height, width = (max(1, round(side * scale)) for side in size)
-    target = outline_px(width, height).astype(np.float32)
-    carry = cv2.getPerspectiveTransform(np.asarray(corners_px, np.float32), target)
-    flat = cv2.warpPerspective(whole, carry, (width, height), flags=cv2.INTER_CUBIC, borderValue=(PAPER_WHITE,) * 3)
-    return np.asarray(flat, np.uint8)
+    larger = np.diag([size[1] / width, size[0] / height, 1.0])
+    larger[:2, 2] = (np.diag(larger)[:2] - 1) / 2
+    return FlatSheet(whole.shape, corners_px, curl, dpi).cut(whole, larger, (height, width))
+
+
+class FlatSheet:
+    """A sheet on a photo, made flat: as seen from straight above, and as large as its longest sides on the photo."""
+
+    def __init__(
+        self, photo_shape: tuple[int, ...], corners_px: Corners, curl: Curl | None = None, dpi: float = 300.0
+    ) -> None:
+        """Take a sheet.
+
+        Args:
+            photo_shape: height and width of the photo first.
+            corners_px: of the sheet.
+            curl: how it is bent; None: not at all.
+            dpi: of the photo, for the curl.
+        """
+        self._corners, self._curl, self._dpi = np.asarray(corners_px, np.float64), curl, dpi
+        self._photo_height, self._photo_width = photo_shape[:2]
+        self.height_px, self.width_px = rectified_size_px(self._corners, self._photo_width, self._photo_height)
+        flat = outline_px(self.width_px, self.height_px).astype(np.float32)
+        carry = cv2.getPerspectiveTransform(flat, self._corners.astype(np.float32))
+        self._to_photo = np.asarray(carry, np.float64)
+
+    def on_photo(self, places_px: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where places of the flat sheet, (..., 2) `(x, y)` in px, are on the photo."""
+        if self._curl is not None:
+            size_mm = px_to_mm(self.width_px, self._dpi), px_to_mm(self.height_px, self._dpi)
+            eye = eye_over(self._corners, self._photo_width, self._photo_height, size_mm)
+            per_px = px_to_mm(1, self._dpi)
+            places_px = seen_places(self._curl, size_mm, eye, (places_px + 0.5) * per_px) / per_px - 0.5
+        seen = cv2.perspectiveTransform(places_px.reshape(1, -1, 2), self._to_photo)
+        return np.asarray(seen, np.float64).reshape(places_px.shape)
+
+    def from_photo(self, places_px: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return where places of the photo, (n, 2), are on the sheet made flat by its corners alone."""
+        return np.asarray(cv2.perspectiveTransform(places_px[None], np.linalg.inv(self._to_photo))[0], np.float64)
+
+    def cut(self, photo: Pixels, carry: NDArray[np.float64], size_px: tuple[int, int]) -> Pixels:
+        """Return a part of the flat sheet; what lies beyond the photo is white.
+
+        Args:
+            photo: grey (h, w) or RGB (h, w, 3), uint8.
+            carry: (3, 3), carries `(x, y)` of the result to px of the flat sheet.
+            size_px: height and width of the result.
+        """
+        height, width = size_px
+        white = (PAPER_WHITE,) * 3
+        if self._curl is None:
+            flags = cv2.INTER_CUBIC | cv2.WARP_INVERSE_MAP
+            flat = cv2.warpPerspective(photo, self._to_photo @ carry, (width, height), flags=flags, borderValue=white)
+            return np.asarray(flat, np.uint8)
+        cut = np.empty((height, width, *photo.shape[2:]), np.uint8)
+        for top in range(0, height, STRIP_PX):
+            strip = cut[top : top + STRIP_PX]
+            x, y = self._seen(carry, top, strip.shape[:2])
+            cv2.remap(photo, x, y, cv2.INTER_CUBIC, strip, cv2.BORDER_CONSTANT, white)
+        return cut
+
+    def _seen(
+        self, carry: NDArray[np.float64], top: int, size_px: tuple[int, int]
+    ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+        """Return where each px of a strip of the result is on the photo, x and y, from the places of a grid."""
+        height, width = size_px
+        rows, cols = ((np.arange(-(-side // GRID_PX) + 2) - 0.5) * GRID_PX - 0.5 for side in size_px)
+        grid = np.stack(np.meshgrid(cols, rows + top), axis=-1)
+        flat = cv2.perspectiveTransform(grid.reshape(1, -1, 2), carry).reshape(grid.shape)
+        seen = self.on_photo(np.asarray(flat, np.float64)).astype(np.float32)
+        finer = cv2.resize(seen, None, fx=GRID_PX, fy=GRID_PX, interpolation=cv2.INTER_LINEAR)
+        strip = finer[GRID_PX : GRID_PX + height, GRID_PX : GRID_PX + width]
+        return np.ascontiguousarray(strip[..., 0]), np.ascontiguousarray(strip[..., 1])
 
 
 def rectified_size_px(corners_px: Corners, width_px: int, height_px: int) -> tuple[int, int]:
@@ -75,19 +153,52 @@ def _of_paper(aspect: float) -> float:
     return nearest if aspect >= 1 else 1 / nearest
 
 
+def eye_over(corners_px: Corners, width_px: int, height_px: int, size_mm: tuple[float, float]) -> Eye:
+    """Return where the camera was, over a sheet whose corners it saw.
+
+    Args:
+        corners_px: of the sheet.
+        width_px: of the photo.
+        height_px: of the photo.
+        size_mm: width and height of the sheet.
+    """
+    corners = np.asarray(corners_px, np.float64)
+    focal_2 = _focal_2(corners, *_far_points(corners, width_px, height_px))
+    focal = math.sqrt(focal_2) if focal_2 is not None else USUAL_FOCAL * max(width_px, height_px)
+    flat = np.array([(0, 0), (size_mm[0], 0), size_mm, (0, size_mm[1])], np.float32)
+    centred = corners - np.array([(width_px - 1) / 2, (height_px - 1) / 2])
+    carry = np.asarray(cv2.getPerspectiveTransform(flat, centred.astype(np.float32)), np.float64)
+    seen = carry / np.array([[focal], [focal], [1.0]])
+    across, down, origin = (seen / np.sqrt(np.linalg.norm(seen[:, 0]) * np.linalg.norm(seen[:, 1]))).T
+    axes = np.column_stack([across, down, np.cross(across, down)])
+    x_mm, y_mm, deep_mm = -np.linalg.solve(axes, origin)
+    return Eye(float(x_mm), float(y_mm), abs(float(deep_mm)))
+
+
 def _aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
     """Return the sheet's own width over its height; None if it is seen too straight on for that to be computed."""
-    middle = np.array([(width_px - 1) / 2, (height_px - 1) / 2])
-    m1, m2, m4, m3 = (np.array([*(corner - middle), 1.0]) for corner in corners)
-    with np.errstate(divide="ignore", invalid="ignore"):  # corners on one line give no aspect, below
-        k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
-        k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
-    n2, n3 = k2 * m2 - m1, k3 * m3 - m1
-    sides = max(np.hypot(*(corners[0] - corners[1])), np.hypot(*(corners[0] - corners[3])))
-    if max(abs(k2 - 1), abs(k3 - 1)) < 0.01 or abs(n2[2] * n3[2]) < 1e-6:
-        return None
-    focal_2 = -(n2[0] * n3[0] + n2[1] * n3[1]) / (n2[2] * n3[2])
-    if not (0.3 * sides) ** 2 < focal_2 < (30 * sides) ** 2:
+    n2, n3 = _far_points(corners, width_px, height_px)
+    focal_2 = _focal_2(corners, n2, n3)
+    if focal_2 is None:
         return None
     along = [(n[0] ** 2 + n[1] ** 2) / focal_2 + n[2] ** 2 for n in (n2, n3)]
     return float(math.sqrt(along[0] / along[1]))
+
+
+def _far_points(corners: Corners, width_px: int, height_px: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return where the sides across and the sides down seem to meet, from the middle of the photo, `(x, y, w)` each."""
+    middle = np.array([(width_px - 1) / 2, (height_px - 1) / 2])
+    m1, m2, m4, m3 = (np.array([*(corner - middle), 1.0]) for corner in corners)
+    with np.errstate(divide="ignore", invalid="ignore"):  # corners on one line have none
+        k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
+        k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
+    return k2 * m2 - m1, k3 * m3 - m1
+
+
+def _focal_2(corners: Corners, n2: NDArray[np.float64], n3: NDArray[np.float64]) -> float | None:
+    """Return the square of the focal length, in px; None where the sheet is seen too straight on to tell."""
+    sides = max(np.hypot(*(corners[0] - corners[1])), np.hypot(*(corners[0] - corners[3])))
+    if max(abs(n2[2]), abs(n3[2])) < 0.01 or abs(n2[2] * n3[2]) < 1e-6:
+        return None
+    focal_2 = float(-(n2[0] * n3[0] + n2[1] * n3[1]) / (n2[2] * n3[2]))
+    return focal_2 if (0.3 * sides) ** 2 < focal_2 < (30 * sides) ** 2 else None

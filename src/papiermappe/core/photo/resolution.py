@@ -3,8 +3,8 @@
 from typing import NamedTuple
 
 from papiermappe.core.paper import A4, ID_CARD, LETTER
-from papiermappe.core.photo.corners import find_corners
-from papiermappe.core.photo.rectified import Corners, rectified_size_px
+from papiermappe.core.photo.corners import PhotoCorners, find_corners
+from papiermappe.core.photo.rectified import rectified_size_px
 from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import CapturedPicture, Reduction
 
@@ -16,9 +16,8 @@ LOOKED_AT_PX = 2000  # the longer side of the picture that is enough to find cor
 class SeenSheet(NamedTuple):
     """A sheet on a photo, before its resolution is known."""
 
-    corners_px: Corners
+    found: PhotoCorners
     """On the whole photo."""
-    confidence: float
     dpi: float | None
     """At which the sheet has its likely size; None where it is not found for sure."""
 
@@ -36,13 +35,12 @@ def look_for_sheet(photo: CapturedPicture) -> SeenSheet:
     longer_px = max(head.width_px, head.height_px)
     reduction: Reduction = 4 if longer_px >= 4 * LOOKED_AT_PX else 2 if longer_px >= 2 * LOOKED_AT_PX else 1
     pixels = photo.pixels(reduction)
-    found = find_corners(pixels)
-    corners_px = (found.corners_px + 0.5) * reduction - 0.5
+    found = find_corners(pixels).scaled(reduction)
     if found.confidence < SURE:
-        return SeenSheet(corners_px, found.confidence, None)
-    height_px, width_px = rectified_size_px(corners_px, head.width_px, head.height_px)
+        return SeenSheet(found, None)
+    height_px, width_px = rectified_size_px(found.corners_px, head.width_px, head.height_px)
     tall_px, wide_px = sorted((height_px, width_px), reverse=True)
-    return SeenSheet(corners_px, found.confidence, round(tall_px / _tall_mm(tall_px / wide_px) * 25.4, 1))
+    return SeenSheet(found, round(tall_px / _tall_mm(tall_px / wide_px) * 25.4, 1))
 
 
 def _tall_mm(aspect: float) -> float:

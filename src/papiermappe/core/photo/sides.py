@@ -1,5 +1,6 @@
 """Placing the sides of a sheet on a photo exactly. Paper bows and lenses bend: a side is a parabola, not a line."""
 
+from collections.abc import Collection
 from typing import NamedTuple
 
 import cv2
@@ -7,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.edges import peak_shift
+from papiermappe.core.curl import KNOTS
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.picture import Pixels
 
@@ -19,6 +21,7 @@ FARTHEST = 0.35  # ...and counts by so much less there
 TILTS = np.linspace(-REACH, REACH, 13)  # samples, from the middle of a side to its end
 BOWS = np.linspace(-27, 27, 13)  # samples, from the ends to the middle
 FINER = np.linspace(-1, 1, 5)  # of the steps between two tilts and two bows
+FINER_TERMS = np.linspace(-4, 4, 17)  # samples
 MOST_LEVELS = 30.0  # a step of more counts as no more: print may step more than the edge of the paper
 PLAIN_SHARE = 0.35  # of the step of the whole side: a place shows it
 LEAST_SEEN = 0.9  # of a side, to tell how it bows
@@ -31,6 +34,8 @@ class Placed(NamedTuple):
     """(4, 2), in px, clockwise."""
     shares: Numbers
     """(4,): along how much of each side the same step is seen."""
+    quarters: Numbers
+    """(4, 3, 2): a quarter, half and three quarters along each side, which need not be straight."""
 
 
 class _Curve(NamedTuple):
@@ -41,11 +46,19 @@ class _Curve(NamedTuple):
     """Of length 1."""
     terms: Numbers
     """Distance inwards in px: `terms[0] + terms[1] * u + terms[2] * (u * u - 1 / 3)`, u from -1 to 1 along the side."""
+    finer: Numbers
+    """Two more terms, of degree three and four, that the curve has where it is not a parabola."""
 
     def at(self, t: float) -> Numbers:
         """Return the place at `t`, 0 to 1 along the side."""
-        u = 2 * t - 1
-        away = self.terms[0] + self.terms[1] * u + self.terms[2] * (u * u - 1 / 3)
+        return self._at(t, float(_away(self.terms, np.array(2 * t - 1))))
+
+    def exactly_at(self, t: float) -> Numbers:
+        """Return the place at `t` of the curve that need not be a parabola."""
+        u = np.array(2 * t - 1)
+        return self._at(t, float(_away(self.terms, u) + self.finer @ _finer_shapes(u)))
+
+    def _at(self, t: float, away: float) -> Numbers:
         return np.asarray(self.start + t * self.along + away * self.inward)
 
     def slope(self, t: float) -> Numbers:
@@ -54,24 +67,31 @@ class _Curve(NamedTuple):
         return np.asarray(self.along + 2 * (self.terms[1] + 2 * self.terms[2] * u) * self.inward)
 
 
-def place_sides(picture: Pixels, corners: Numbers) -> Placed:
+def place_sides(picture: Pixels, corners: Numbers, sides: Collection[int] = range(4)) -> Placed:
     """Place the sides of a sheet where the picture steps most along all of each.
 
     Args:
         picture: grey (h, w) or RGB (h, w, 3).
         corners: (4, 2), clockwise, about where they are, in px; they may lie outside of the picture.
+        sides: that are placed, 0 between the first two corners; the others stay straight where they are.
     """
-    found = [_placed(picture, corners[at], corners[(at + 1) % 4]) for at in range(4)]
+    ends = [(corners[at], corners[(at + 1) % 4]) for at in range(4)]
+    found = [_placed(picture, *ends[at]) if at in sides else (_straight(*ends[at]), 0.0) for at in range(4)]
     curves = [curve for curve, _ in found]
     placed = np.array([_meeting(curves[at - 1], curves[at]) for at in range(4)])
-    return Placed(placed, np.array([share for _, share in found]))
+    quarters = np.array([[curve.exactly_at(knot) for knot in KNOTS] for curve in curves])
+    return Placed(placed, np.array([share for _, share in found]), quarters)
+
+
+def _straight(start: Numbers, end: Numbers) -> _Curve:
+    along = end - start
+    inward = np.array([-along[1], along[0]]) / max(float(np.hypot(*along)), 1.0)
+    return _Curve(start, along, inward, np.zeros(3), np.zeros(2))
 
 
 def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float]:
     """Return where a side is, and along how much of it the same step is seen."""
-    along = end - start
-    length = max(float(np.hypot(*along)), 1.0)
-    inward = np.array([-along[1], along[0]]) / length
+    along, inward = (straight := _straight(start, end)).along, straight.inward
     height, width = picture.shape[:2]
     step_px = STEP_SHARE * max(height, width)
     t = ENDS + (1 - 2 * ENDS) * (np.arange(ALONG) + 0.5) / ALONG
@@ -80,7 +100,7 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     places = feet[:, None] + offsets[None, :, None] * inward
     seen: NDArray[np.bool_] = np.all((feet > 1) & (feet < (width - 2, height - 2)), axis=1)
     if seen.sum() < ALONG / 8:
-        return _Curve(start, along, inward, np.zeros(3)), 0.0
+        return straight, 0.0
     x, y = (np.ascontiguousarray(places[..., axis], np.float32) for axis in (0, 1))
     rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
     steps = _steps(rows.reshape(ALONG, len(offsets), -1))
@@ -96,7 +116,23 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
     way = float(np.sign(near[1][seen].mean())) or 1.0
     shows = np.asarray(way * near[:, seen]).max(axis=0) >= PLAIN_SHARE * usual
-    return _Curve(start, along, inward, fine * step_px), float(shows.mean())
+    finer = _finer(signed, u, fine) if len(bows) > 1 else np.zeros(2)
+    return straight._replace(terms=fine * step_px, finer=finer * step_px), float(shows.mean())
+
+
+def _finer(signed: NDArray[np.float32], u: Numbers, terms: Numbers) -> Numbers:
+    """Return the terms of degree three and four with which the picture steps most along the curve, in samples."""
+    third, fourth = (tried.reshape(-1, 1) for tried in np.meshgrid(FINER_TERMS, FINER_TERMS))
+    shapes = _finer_shapes(u)
+    shifts = _away(terms, u) + third * shapes[0] + fourth * shapes[1]
+    scores = _sums_along(signed, shifts, np.arange(-1, 2)).max(axis=1)
+    best = int(scores.argmax())
+    return np.array([third[best, 0], fourth[best, 0]])
+
+
+def _finer_shapes(u: Numbers) -> Numbers:
+    """Return Legendre's polynomials of degree three and four, (2, ...)."""
+    return np.stack([(5 * u**3 - 3 * u) / 2, (35 * u**4 - 30 * u**2 + 3) / 8])
 
 
 def _away(terms: Numbers, u: Numbers) -> Numbers:

@@ -41,6 +41,7 @@ class Lying:
         centre_mm: where its middle lies.
         turn_deg: counter-clockwise.
         bow_mm: by how much its middle stands up, along a line from its top to its bottom.
+        arches: that the paper makes side by side: an open book makes two.
     """
 
     pixels: Pixels
@@ -49,17 +50,23 @@ class Lying:
     centre_mm: tuple[float, float] = (0.0, 0.0)
     turn_deg: float = 0.0
     bow_mm: float = 0.0
+    arches: int = 1
+
+    def slope(self, along: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return how steeply the paper rises, as seen from above, at shares of its width."""
+        way = np.pi * self.arches
+        falls = np.where(np.floor(self.arches * along) % 2 == 0, 1.0, -1.0)
+        return np.asarray(self.bow_mm * way / self.width_mm * np.cos(way * along) * falls)
 
     def places(self, along: NDArray[np.float64], down: float) -> Places:
-        """Return the places of points of the sheet, (n, 3): `along` 0 to 1 from its left, `down` 0 or 1."""
-        share = np.linspace(0, 1, 400)
-        slope = self.bow_mm * np.pi / self.width_mm * np.cos(np.pi * share)
-        reached = np.cumsum(np.sqrt(np.maximum(1 - slope**2, 0))) * self.width_mm / share.size  # paper does not stretch
+        """Return the places of points of the sheet, (n, 3): `along` and `down` 0 to 1 from its top left."""
+        share = (np.arange(400) + 0.5) / 400
+        reached = np.cumsum(np.sqrt(np.maximum(1 - self.slope(share) ** 2, 0))) * self.width_mm / share.size
         x_mm = np.interp(along, share, reached - reached[-1] / 2)
         y_mm = np.full_like(along, (down - 0.5) * self.height_mm)
         turn = np.radians(self.turn_deg)
         turned = np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]]) @ np.stack([x_mm, y_mm])
-        z_mm = self.bow_mm * np.sin(np.pi * along)
+        z_mm = self.bow_mm * np.abs(np.sin(np.pi * self.arches * along))
         return np.column_stack([turned.T + np.array(self.centre_mm), z_mm])
 
 
@@ -173,20 +180,26 @@ def _with_sheet(seen: Colours, sheet: Lying, light: Light, camera: Camera) -> Co
         x_px = edges[at : at + 2] * width
         drawn = np.array([[x_px[0], 0], [x_px[1], 0], [x_px[1], height], [x_px[0], height]], np.float32)
         quad = np.array([top[at], top[at + 1], bottom[at + 1], bottom[at]], np.float32)
-        strip = np.zeros(seen.shape[:2], np.uint8)
+        low = np.clip(np.floor(quad.min(axis=0)).astype(int) - 1, 0, (camera.width_px, camera.height_px))
+        high = np.clip(np.ceil(quad.max(axis=0)).astype(int) + 2, 0, (camera.width_px, camera.height_px))
+        if not (high > low).all():
+            continue
+        within = slice(low[1], high[1]), slice(low[0], high[0])
+        quad -= low
+        strip = np.zeros((high[1] - low[1], high[0] - low[0]), np.uint8)
         cv2.fillConvexPoly(strip, np.round(quad * 16).astype(np.int32), 255, cv2.LINE_AA, 4)
-        carried = cv2.getPerspectiveTransform(drawn, quad)
         printed = cv2.warpPerspective(
             printed_on,
-            carried,
-            (camera.width_px, camera.height_px),
+            cv2.getPerspectiveTransform(drawn, quad),
+            strip.shape[::-1],
             flags=cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_REPLICATE,
         )
-        slope = np.cos(np.pi * (edges[at] + edges[at + 1]) / 2) * sheet.bow_mm / sheet.width_mm
+        slope = float(sheet.slope((edges[at : at + 1] + edges[at + 1 : at + 2]) / 2)[0]) / np.pi
         share = (strip / 255.0)[..., None].astype(np.float32)
-        shown = shown * (1 - share) + printed * np.float32(0.93 - 0.9 * slope * (light.towards[0] or 0.3)) * share
-        covered = np.maximum(covered, share[..., 0])
+        light_here = np.float32(0.93 - 0.9 * slope * (light.towards[0] or 0.3))
+        shown[within] = shown[within] * (1 - share) + printed * light_here * share
+        covered[within] = np.maximum(covered[within], share[..., 0])
     return _with_its_shadow(shown, covered, camera)
 
 

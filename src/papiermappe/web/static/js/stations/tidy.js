@@ -373,7 +373,7 @@ export function tidy(mappe, pile, facts) {
       else mappe.operate({ kind: "set_page_size", pages: this.targets, ...size, [name]: millimetres });
     },
     get turnByHand() { return this.treatment.turn_origin === "by_hand"; },
-    get skewByHand() { return this.treatment.straighten?.origin === "by_hand" && !this.isFlat; },
+    get skewByHand() { return this.treatment.straighten?.origin === "by_hand" && (!this.isFlat || this.known.is_found_flat); },
     get cropByHand() { return this.treatment.crop?.origin === "by_hand" || (this.isFlat ? !this.known.is_found_flat : Boolean(this.known?.is_sheet_found)); },
     /** @param {string} step */
     useFound(step) {
@@ -399,13 +399,19 @@ export function tidy(mappe, pile, facts) {
     get cropPressed() { return this.treatment.crop?.on ? "true" : "false"; },
     get straightWord() { return this.treatment.straighten?.on ? t("On") : t("Off"); },
     get cropWord() { return this.treatment.crop?.on ? t("On") : t("Off"); },
-    get waitingText() { return this.page?.analysed ? t("not found") : t("being examined…"); },
+    get waitingText() { return this.page?.analysed && !this.isFlat ? t("not found") : t("being examined…"); },
     get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
     get cropOrigin() {
       if (this.isFlat) return this.known.is_found_flat ? t("flat, found") : t("flat, by hand");
       if (this.known?.is_sheet_found) return t("as it came");
       return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText;
     },
+    get curl() { return this.isFlat ? this.treatment.curl : null; },
+    get hasCurl() { return Boolean(this.curl); },
+    get curlText() { return this.curl ? `${length(Math.max(...[...this.curl.first, ...this.curl.last].map(Math.abs)))} mm` : ""; },
+    get curlOrigin() { return originOf(this.curl); },
+    get curlPressed() { return this.curl?.on ? "true" : "false"; },
+    get curlWord() { return this.curl?.on ? t("On") : t("Off"); },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
       const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave", code: warning.code }));
@@ -463,6 +469,7 @@ export function tidy(mappe, pile, facts) {
     turnBack() { mappe.turn(1, this.targets); },
     switchStraighten() { this.switchStep("straighten"); },
     switchCrop() { this.switchStep("crop"); },
+    switchCurl() { if (this.curl) mappe.operate({ kind: "uncurl", pages: this.targets, on: !this.curl.on }); },
     /** @param {"straighten" | "crop"} step */
     switchStep(step) {
       const value = this.treatment[step];

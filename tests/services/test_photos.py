@@ -1,0 +1,133 @@
+"""Photos on the desk: corners that a person places, bent paper, the two pages of an open book."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from sqlalchemy import text
+from tests.helpers import ANNA, analyse_all, camera_jpeg, desk, do, once, redo, undo
+
+from papiermappe.core.geometry import quad_mm
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.operations import MakeFlat, UseFound
+from papiermappe.core.order.places import Side
+from papiermappe.core.picture import Pixels
+from papiermappe.core.treatment import Origin, Treatment
+from papiermappe.services import analysing, importing, reading_files
+from papiermappe.services.importing import Announced
+from papiermappe.services.splitting import split_spreads
+from papiermappe.services.views import SpreadKind
+from papiermappe.standin.camera.optics import Camera
+from papiermappe.standin.camera.photos import sheet_of
+from papiermappe.standin.camera.scene import Lying, Scene, Table, corners_px, photograph
+from papiermappe.store.database import Store
+from papiermappe.store.incoming import Incoming
+
+CAMERA = Camera(2000, 1500, eye_mm=(10, 50, 470), aim_mm=(0, 0), view_deg=52)
+
+
+def taken(sheet: Lying) -> Pixels:
+    """Return a photo of something on a wooden table."""
+    return photograph(Scene(Table.WOOD, sheet, seed=4), CAMERA)
+
+
+def book(bow_mm: float = 12.0) -> Lying:
+    """Return the open handbook, the right way up."""
+    lies = sheet_of("handbook", 2, Side.FRONT)  # as it lies on a glass: on its side
+    upright = np.ascontiguousarray(np.rot90(lies.pixels, -1))
+    return Lying(upright, lies.height_mm, lies.width_mm, bow_mm=bow_mm, arches=2, turn_deg=1.5)
+
+
+def bring(store: Store, mappe: int, folder: Path, photo: Pixels) -> int:
+    """Bring a photo in, have it examined, and return its page."""
+    incoming, data = Incoming(folder / "incoming"), camera_jpeg(photo)
+    run = importing.start_import(ANNA, store, mappe, [Announced("photo.jpg", len(data))], importing.FRONTS)
+    (file,) = importing.files_of(ANNA, store, run)
+    importing.receive_part(ANNA, store, incoming, file.id, 0, data)
+    reading_files.import_files(store, incoming, run)
+    analyse_all(store, mappe)
+    return desk(store, mappe).order[-1]
+
+
+def treatment(store: Store, mappe: int, page: int) -> Treatment:
+    """Return what is done to a page."""
+    return desk(store, mappe).detail(page).treatment
+
+
+def waiting(store: Store) -> list[int]:
+    """Return the pages that wait for being examined by their corners."""
+    with store.begin() as session:
+        jobs = text("SELECT args->>'page_id' FROM procrastinate_jobs WHERE task_name = 'examine_flattened' ORDER BY id")
+        return [int(page) for page in session.scalars(jobs)]
+
+
+def examine(store: Store, page: int) -> None:
+    """Examine a page by its corners, as a worker would."""
+    analysing.examine_flattened(store, page, once, DEFAULT_LIMIT_PX)
+
+
+def test_corners_placed_by_a_person_are_examined_anew(store: Store, mappe: int, tmp_path: Path) -> None:
+    lies = sheet_of("letter-share", 0, Side.FRONT)
+    sheet = Lying(lies.pixels, lies.width_mm, lies.height_mm, turn_deg=4, bow_mm=9)
+    page = bring(store, mappe, tmp_path, taken(sheet))
+    found = treatment(store, mappe, page)
+    assert found.corners is not None
+    assert found.curl is not None
+    true = quad_mm(corners_px(sheet, CAMERA) - 0.5, desk(store, mappe).detail(page).page.dpi)
+    placed = tuple((round(x, 1) - 1.0, round(y, 1) + 0.5) for x, y in true)  # as exact as a person drags them
+    do(store, mappe, MakeFlat(pages=(page,), corners=placed))
+    assert waiting(store) == [page]
+    assert treatment(store, mappe, page).straighten is None
+    examine(store, page)
+    now = treatment(store, mappe, page)
+    assert now.corners == placed
+    assert now.straighten is not None
+    assert now.straighten.origin is Origin.FOUND
+    assert now.curl is not None
+    assert now.curl.largest_mm == pytest.approx(found.curl.largest_mm, abs=1.0)
+    do(store, mappe, UseFound(pages=(page,), step="crop"))
+    assert treatment(store, mappe, page) == found
+    assert waiting(store) == [page]  # nothing more is to be found there
+    undo(store, mappe)
+    undo(store, mappe)
+    assert treatment(store, mappe, page) == found
+    redo(store, mappe)
+    assert treatment(store, mappe, page).corners == placed
+
+
+def test_what_a_person_sets_while_corners_are_examined_stays(store: Store, mappe: int, tmp_path: Path) -> None:
+    page = bring(store, mappe, tmp_path, taken(book()))
+    found = treatment(store, mappe, page)
+    assert found.corners is not None
+    moved = tuple((x + 2.0, y) for x, y in found.corners)
+    do(store, mappe, MakeFlat(pages=(page,), corners=moved))
+    do(store, mappe, MakeFlat(pages=(page,), corners=None))
+    examine(store, page)  # the first job comes late
+    assert treatment(store, mappe, page).corners is None
+    assert treatment(store, mappe, page).straighten is None
+
+
+def test_an_open_book_becomes_two_flat_pages(store: Store, mappe: int, tmp_path: Path) -> None:
+    page = bring(store, mappe, tmp_path, taken(book()))
+    spread = desk(store, mappe).pages[0]
+    assert spread.spread is SpreadKind.SURE
+    assert treatment(store, mappe, page).curl is None  # each of its pages bends by itself
+    split_spreads(ANNA, store, mappe, [page], desk(store, mappe).cursor)
+    analyse_all(store, mappe)
+    left, right = desk(store, mappe).pages
+    width_mm = corners_px(book(0.0), CAMERA)
+    truth = np.linalg.norm(width_mm[1] - width_mm[0]) / np.linalg.norm(width_mm[3] - width_mm[0])  # of the spread
+    for half, turned in ((left, 1), (right, -1)):
+        made = treatment(store, mappe, half.id)
+        assert made.part is None
+        assert made.corners is not None
+        assert made.curl is not None
+        assert made.curl.on
+        assert made.straighten is not None
+        assert abs(made.skew_deg) < 0.8
+        assert half.spread is None
+        assert half.width_mm / half.height_mm == pytest.approx(truth / 2, rel=0.06), turned
+    undo(store, mappe)
+    assert desk(store, mappe).order == [page]
+    redo(store, mappe)
+    assert desk(store, mappe).order == [left.id, right.id]
