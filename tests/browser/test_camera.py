@@ -7,6 +7,7 @@ import pytest
 from selenium import webdriver
 from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 from tests.browser.conftest import Stack, assert_accessible, chrome
 from tests.helpers import ANNA, PATIENCE_S
@@ -26,13 +27,14 @@ STEPS = (
     Step("delivery-118", turn_deg=2),
     Step("delivery-118", side=Side.BACK, turn_deg=-3, at_mm=(6, -4)),
     Step("delivery-118", side=Side.BACK, turn_deg=4, at_mm=(-6, 5), is_moved=True),
+    Step("handbook", sheet=2, turn_deg=-1),
     Step("divider-hail", turn_deg=2),
 )
 
 
 @pytest.fixture(scope="module")
 def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A film of a sheet that is laid, turned over and moved, and of a divider."""
+    """A film of a sheet that is laid, turned over and moved, of an open book, and of a divider."""
     path = tmp_path_factory.mktemp("film") / "session.mjpeg"
     write_film(path, film(STEPS, WIDTH_PX, still_s=2.0, table=Table.SLATE))
     return path
@@ -85,6 +87,7 @@ def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
     stack: Stack, window: Chrome, mappe: int
 ) -> None:
     intake(window, stack, mappe)
+    window.find_element(By.ID, "open-book").click()
     heard: set[str] = set()
 
     def next_document() -> bool:
@@ -95,16 +98,18 @@ def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
 
     patiently(window, next_document)
     first = stack.desk(mappe)
-    assert len(first.order) == 2  # laid, and turned over; what was only moved is in already
     assert first.runs[-1].state is RunState.DONE
+    # Laid, and turned over; what was only moved is in already; and the two pages of the book.
+    patiently(window, lambda: len(stack.desk(mappe).order) == 4)
     assert "Move your hand away." in heard
     assert "This one is in. Turn it over, or lay the next one." in heard
     patiently(window, lambda: all(page.analysed for page in stack.desk(mappe).pages))
     widths_mm = [page.width_mm for page in stack.desk(mappe).pages]
-    assert widths_mm == [pytest.approx(210, abs=4)] * 2  # made flat, without the table
+    # Made flat, without the table; a book's pages are half as wide as a sheet is long.
+    assert widths_mm == [pytest.approx(210, abs=4)] * 2 + [pytest.approx(148, abs=8)] * 2
     following = int(window.current_url.split("/mappen/")[1].split("/")[0])
     assert stack.desk(following).view.subject == "Hail damage"
-    patiently(window, lambda: len(stack.desk(following).order) == 1)  # the film begins anew
+    patiently(window, lambda: len(stack.desk(following).order) == 1)
     window.find_element(By.ID, "end-camera").click()
     patiently(window, lambda: not stack.desk(following).runs[-1].live)
 
@@ -118,9 +123,16 @@ def test_space_takes_what_is_seen_and_a_count_ends_it(stack: Stack, window: Chro
     field.send_keys("2")
     window.execute_script("arguments[0].blur()", field)
     body = window.find_element(By.TAG_NAME, "body")
-    for number in (1, 2):
-        body.send_keys(" ")
-        patiently(window, lambda number=number: len(stack.desk(mappe).order) == number)  # type: ignore[misc]  # bound now
+    body.send_keys(" ")
+    patiently(window, lambda: len(stack.desk(mappe).order) == 1)
+    scan = stack.desk(mappe).pages[0].scan
+    body.send_keys(Keys.BACKSPACE)
+    patiently(window, lambda: window.find_element(By.ID, "last-again").get_attribute("aria-pressed") == "true")
+    body.send_keys(" ")
+    patiently(window, lambda: stack.desk(mappe).pages[0].scan != scan)
+    assert len(stack.desk(mappe).order) == 1
+    body.send_keys(" ")
+    patiently(window, lambda: len(stack.desk(mappe).order) == 2)
     patiently(window, lambda: not window.find_element(By.CSS_SELECTOR, ".camera").is_displayed())
     patiently(window, lambda: stack.desk(mappe).runs[-1].state is RunState.DONE)
 

@@ -1,10 +1,11 @@
 """Photos on the desk: corners that a person places, bent paper, the two pages of an open book."""
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
-from sqlalchemy import text
+from sqlalchemy import select, text
 from tests.helpers import ANNA, analyse_all, camera_jpeg, desk, do, once, redo, undo
 
 from papiermappe.core.geometry import quad_mm
@@ -13,7 +14,8 @@ from papiermappe.core.operations import MakeFlat, UseFound
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels
 from papiermappe.core.treatment import Origin, Treatment
-from papiermappe.services import analysing, importing, reading_files
+from papiermappe.services import analysing, camera, comparing, importing, reading_files
+from papiermappe.services.errors import NotFound
 from papiermappe.services.importing import Announced
 from papiermappe.services.splitting import split_spreads
 from papiermappe.services.views import SpreadKind
@@ -22,6 +24,7 @@ from papiermappe.standin.camera.photos import sheet_of
 from papiermappe.standin.camera.scene import Lying, Scene, Table, corners_px, photograph
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
+from papiermappe.store.models import Capture, Page, Run
 
 CAMERA = Camera(2000, 1500, eye_mm=(10, 50, 470), aim_mm=(0, 0), view_deg=52)
 
@@ -33,9 +36,7 @@ def taken(sheet: Lying) -> Pixels:
 
 def book(bow_mm: float = 12.0) -> Lying:
     """Return the open handbook, the right way up."""
-    lies = sheet_of("handbook", 2, Side.FRONT)  # as it lies on a glass: on its side
-    upright = np.ascontiguousarray(np.rot90(lies.pixels, -1))
-    return Lying(upright, lies.height_mm, lies.width_mm, bow_mm=bow_mm, arches=2, turn_deg=1.5)
+    return replace(sheet_of("handbook", 2, Side.FRONT), bow_mm=bow_mm, turn_deg=1.5)
 
 
 def bring(store: Store, mappe: int, folder: Path, photo: Pixels) -> int:
@@ -52,6 +53,24 @@ def bring(store: Store, mappe: int, folder: Path, photo: Pixels) -> int:
 def treatment(store: Store, mappe: int, page: int) -> Treatment:
     """Return what is done to a page."""
     return desk(store, mappe).detail(page).treatment
+
+
+def send(store: Store, mappe: int, folder: Path, level: int | Pixels, again_file: int | None = None) -> int:
+    """Send a picture of the desk's camera, of one level or as given; return its number."""
+    pixels = np.full((120, 90, 3), level, np.uint8) if isinstance(level, int) else level
+    data = camera_jpeg(pixels)
+    file = camera.expect_picture(ANNA, store, mappe, Announced("picture.jpg", len(data)), again_file=again_file)
+    importing.receive_part(ANNA, store, Incoming(folder / "incoming"), file, 0, data)
+    return file
+
+
+def read(store: Store, mappe: int, folder: Path) -> int:
+    """Read the pictures that are here, and examine them, as workers would; return the run."""
+    with store.begin() as session:
+        run = session.scalars(select(Run.id).where(Run.mappe_id == mappe).order_by(Run.id.desc())).first() or 0
+    reading_files.import_files(store, Incoming(folder / "incoming"), run)
+    analyse_all(store, mappe)
+    return run
 
 
 def waiting(store: Store) -> list[int]:
@@ -131,3 +150,59 @@ def test_an_open_book_becomes_two_flat_pages(store: Store, mappe: int, tmp_path:
     assert desk(store, mappe).order == [page]
     redo(store, mappe)
     assert desk(store, mappe).order == [left.id, right.id]
+
+
+def test_pictures_of_an_open_book_are_split_once_all_are_in(store: Store, mappe: int, tmp_path: Path) -> None:
+    for _ in range(2):
+        send(store, mappe, tmp_path, taken(book()))
+    camera.end_pictures(ANNA, store, mappe, open_book=True)
+    run = read(store, mappe, tmp_path)
+    spreads = desk(store, mappe).order
+    comparing.compare_run(store, run, once, DEFAULT_LIMIT_PX)
+    now = desk(store, mappe)
+    assert len(now.order) == 4
+    assert now.undo == "2 spreads split into two pages each"
+    undo(store, mappe)
+    comparing.compare_run(store, run, once, DEFAULT_LIMIT_PX)  # the job comes again: what was taken back stays so
+    assert desk(store, mappe).order == spreads
+
+
+def test_pictures_of_single_sheets_are_not_split(store: Store, mappe: int, tmp_path: Path) -> None:
+    send(store, mappe, tmp_path, taken(book()))
+    camera.end_pictures(ANNA, store, mappe)
+    comparing.compare_run(store, read(store, mappe, tmp_path), once, DEFAULT_LIMIT_PX)
+    assert len(desk(store, mappe).order) == 1
+
+
+def file_names(store: Store, mappe: int) -> list[str]:
+    """Return the names of the pictures that pages show now, in reading order."""
+    with store.begin() as session:
+        rows = session.execute(select(Page.id, Capture.file_name).join(Page.capture))
+        names = {row.id: row.file_name for row in rows}
+    return [names[page] or "" for page in desk(store, mappe).order]
+
+
+@pytest.mark.parametrize("read_between", [True, False], ids=["already a page", "still on its way"])
+def test_the_picture_taken_last_is_taken_again(store: Store, mappe: int, tmp_path: Path, read_between: bool) -> None:
+    send(store, mappe, tmp_path, 40)
+    last = send(store, mappe, tmp_path, 80)
+    if read_between:
+        read(store, mappe, tmp_path)
+    better = send(store, mappe, tmp_path, 120, again_file=last)
+    send(store, mappe, tmp_path, 160, again_file=better)
+    read(store, mappe, tmp_path)
+    assert file_names(store, mappe) == ["picture (1).jpg", "picture (4).jpg"]
+    undo(store, mappe)
+    assert file_names(store, mappe) == ["picture (1).jpg", "picture (3).jpg"]
+
+
+def test_what_takes_the_place_of_a_picture_that_is_gone_is_a_page_of_its_own(
+    store: Store, mappe: int, tmp_path: Path
+) -> None:
+    last = send(store, mappe, tmp_path, 80)
+    importing.cancel_file(ANNA, store, last)
+    send(store, mappe, tmp_path, 120, again_file=last)
+    read(store, mappe, tmp_path)
+    assert file_names(store, mappe) == ["picture (2).jpg"]
+    with pytest.raises(NotFound):
+        send(store, mappe, tmp_path, 160, again_file=last + 1000)

@@ -87,6 +87,11 @@ class Analysis(BaseModel):
         return any(finding.kind is FindingKind.BLANK for finding in self.findings)
 
     @property
+    def is_surely_spread(self) -> bool:
+        """Whether it is two pages beside each other, without a person having to look."""
+        return self.spread is not None and self.spread.confidence >= SURE
+
+    @property
     def way_up_open(self) -> bool:
         """Whether the page has print whose way up is not clear."""
         return self.turn_confidence < SURE and not self.is_blank

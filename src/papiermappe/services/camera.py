@@ -25,6 +25,7 @@ def expect_picture(
     mappe_id: int,
     picture: Announced,
     again: int | None = None,
+    again_file: int | None = None,
     phone_link_id: int | None = None,
 ) -> int:
     """Expect a picture for a Mappe; return the file as which it is received.
@@ -35,6 +36,7 @@ def expect_picture(
         mappe_id: that its page goes into.
         picture: its name and size.
         again: the page that is taken again; None: it becomes a page of its own, behind the others.
+        again_file: the picture that is taken again, which may not be a page yet.
         phone_link_id: the link of the phone that sends it; None: it comes from the camera of a desk.
 
     Raises:
@@ -44,6 +46,8 @@ def expect_picture(
     must_not_be_too_large(picture)
     mappe = locked_mappe(caller, session, mappe_id)
     if again is not None and session.scalar(select(Page.mappe_id).where(Page.id == again)) != mappe_id:
+        raise NotFound("page_gone")
+    if again_file is not None and not _is_in(session, mappe_id, again_file):
         raise NotFound("page_gone")
     run = _live(session, mappe_id, phone_link_id) or _begun(caller, session, mappe, phone_link_id)
     number = (session.scalar(select(func.max(IncomingFile.number)).where(IncomingFile.run_id == run.id)) or 0) + 1
@@ -55,6 +59,7 @@ def expect_picture(
         byte_size=picture.byte_size,
         state=FileState.COMING if picture.byte_size else FileState.WAITING,
         again_page_id=again,
+        again_file_id=again_file,
     )
     session.add(file)
     session.flush()
@@ -64,9 +69,22 @@ def expect_picture(
 
 
 @transaction
-def end_pictures(caller: Caller, session: Session, mappe_id: int) -> None:
-    """End the run of a desk's camera, once what is here has been read; there may be none. Raises NotFound."""
+def end_pictures(caller: Caller, session: Session, mappe_id: int, *, open_book: bool = False) -> None:
+    """End the run of a desk's camera, once what is here has been read; there may be none.
+
+    Args:
+        caller: who ends it.
+        session: of the transaction.
+        mappe_id: of the run.
+        open_book: whether its pictures show two pages each, which are to be split.
+
+    Raises:
+        NotFound: there is no such Mappe.
+    """
     locked_mappe(caller, session, mappe_id)
+    run = _live(session, mappe_id, None)
+    if run is not None:
+        run.open_book = open_book
     end_within(caller, session, mappe_id, None)
 
 
@@ -75,6 +93,17 @@ def end_within(caller: Caller, session: Session, mappe_id: int, phone_link_id: i
     run = _live(session, mappe_id, phone_link_id)
     if run is not None:
         runs.stop_within(caller, session, run.id)
+
+
+def _is_in(session: Session, mappe_id: int, file_id: int) -> bool:
+    """Return whether a file came, or comes, with a camera's run of a Mappe."""
+    of_camera = exists().where(
+        IncomingFile.id == file_id,
+        Run.id == IncomingFile.run_id,
+        Run.mappe_id == mappe_id,
+        Run.origin == RunOrigin.CAMERA,
+    )
+    return bool(session.scalar(select(of_camera)))
 
 
 def _live(session: Session, mappe_id: int, phone_link_id: int | None) -> Run | None:

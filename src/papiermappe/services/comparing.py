@@ -9,7 +9,7 @@ from papiermappe.compute import Compute
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.order.places import Side
 from papiermappe.core.order.twins import Sameness
-from papiermappe.services import cutting, pairing_by_itself, running_routines
+from papiermappe.services import cutting, pairing_by_itself, running_routines, splitting
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.imprints import compared_in_turn
 from papiermappe.services.journal import machine_entry
@@ -22,7 +22,7 @@ SAME_CONFIDENCE = 0.9
 
 
 def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> None:
-    """Point out what came twice in a run; pair backs, cut at dividers and run a routine, where that is wished."""
+    """Point out what came twice in a run; do to its pages what was wished beforehand."""
     for side in Side:
         with store.begin() as session:
             brought = select(Page).join(Page.capture).where(Capture.run_id == run_id, Page.side == side)
@@ -31,6 +31,7 @@ def compare_run(store: Store, run_id: int, compute: Compute, max_px: int) -> Non
         twice = [page.id for page, found in zip(pages, compared, strict=True) if found.again is Sameness.SAME]
         if twice:
             point_out(MACHINE, store, run_id, twice)
+    splitting.split_by_itself(store, run_id)
     pairing_by_itself.pair_by_itself(store, run_id, compute, max_px)
     cutting.cut_by_itself(store, run_id)
     running_routines.run_by_itself(store, run_id)

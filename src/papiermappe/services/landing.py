@@ -91,9 +91,18 @@ def page_replaced_by_file(session: Session, run: Run, file_name: str, number: in
     """Return the page that a page of a file replaces; None if it becomes a page of its own."""
     if number > 1:
         return None
-    again = select(Page).join(IncomingFile, IncomingFile.again_page_id == Page.id)
-    again = again.where(IncomingFile.run_id == run.id, IncomingFile.name == file_name, Page.mappe_id == run.mappe_id)
-    return session.scalar(again)
+    of_run = IncomingFile.run_id == run.id, IncomingFile.name == file_name
+    page_id, file_id = session.execute(
+        select(IncomingFile.again_page_id, IncomingFile.again_file_id).where(*of_run)
+    ).one()
+    again = select(Page).where(Page.mappe_id == run.mappe_id)
+    if page_id is not None:
+        return session.scalar(again.where(Page.id == page_id))
+    if file_id is None:
+        return None
+    earlier = session.get_one(IncomingFile, file_id)
+    of_earlier = Capture.run_id == earlier.run_id, Capture.file_name == earlier.name
+    return session.scalar(again.join(Page.capture).where(*of_earlier).order_by(Page.id).limit(1))
 
 
 def spot_of(session: Session, run: Run, sheet: int, side: Side) -> Spot:

@@ -149,7 +149,7 @@ def expect_picture(phone: Phone, store: Store, picture: Announced, again: int | 
     """Expect a picture of a phone; return the file as which it is received. Raises NotFound, NotPossible."""
     if again is not None:
         _must_be_its_own(phone, store, again)
-    return camera.expect_picture(phone.caller, store, phone.mappe_id, picture, again, phone.link_id)
+    return camera.expect_picture(phone.caller, store, phone.mappe_id, picture, again, phone_link_id=phone.link_id)
 
 
 def must_be_its_file(phone: Phone, store: Store, file_id: int) -> None:

@@ -362,6 +362,8 @@ class Run(Base):
     """Areas of the glass that become a page each; None: the paper, wherever it lies."""
     pairing: Mapped[Json | None]
     """Of a run of backs, what became of laying them to their fronts; None before that was tried."""
+    open_book: Mapped[bool] = mapped_column(server_default="false")
+    """Whether its pictures show two pages each, which are to be split once all are in."""
     retaking: Mapped[bool] = mapped_column(server_default="false")
     """Whether the sheet that came in last is being taken again."""
     message: Mapped[Json | None]
@@ -451,6 +453,8 @@ class IncomingFile(Base):
     asked_at: Mapped[datetime] = mapped_column(server_default=func.now())
     again_page_id: Mapped[int | None] = mapped_column(ForeignKey("page.id", ondelete="SET NULL"))
     """The page that is taken again: its first page becomes the new scan of it."""
+    again_file_id: Mapped[int | None] = mapped_column(ForeignKey("incoming_file.id", ondelete="SET NULL"))
+    """The picture that is taken again, whose page may not be there yet."""
     folder_id: Mapped[int | None] = mapped_column(ForeignKey("watched_folder.id"))
     """The watched folder it was found in."""
     source_path: Mapped[str | None]

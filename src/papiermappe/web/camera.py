@@ -4,7 +4,7 @@ import time
 from typing import Annotated
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 from starlette.concurrency import run_in_threadpool
 
 from papiermappe.core.photo.watching import CameraWatch, Seen, SeenState
@@ -25,14 +25,23 @@ MAX_FRAME_BYTES = 1_000_000
 MAX_FRAME_PX = 3_000_000
 NOT_FROM_HERE, TOO_LARGE, GONE = 4403, 4413, 4404
 """Codes by which a window is told why it is not listened to (RFC 6455, 7.4.2: from 4000 on they are ours)."""
-BY_HAND = "by_hand"
+BY_HAND, AGAIN = "by_hand", "again"
 
 
-class PictureToCome(FileToCome):
+class CameraPicture(FileToCome):
     """A picture that the camera of a desk has taken."""
 
-    again: Annotated[int | None, Field(ge=1, le=MAX_ID)] = None
-    """The page that is taken again."""
+    again_file: Annotated[int | None, Field(ge=1, le=MAX_ID)] = None
+    """The picture that is taken again."""
+
+
+class CameraEnd(BaseModel):
+    """What is to become of the pictures of a camera."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    open_book: bool = False
+    """Whether each shows two pages, which are to be split."""
 
 
 class FrameAnswer(BaseModel):
@@ -46,21 +55,23 @@ class FrameAnswer(BaseModel):
 
 
 @router.post("/mappen/{mappe_id}/camera-pictures")
-def announce(ctx: Ctx, caller: Asks, mappe_id: Id, command: PictureToCome) -> int:
+def announce(ctx: Ctx, caller: Asks, mappe_id: Id, command: CameraPicture) -> int:
     """Expect a picture of the desk's camera; answer with the file as which its parts are sent."""
     picture = Announced(command.name, command.byte_size)
-    return camera.expect_picture(caller, ctx.store, mappe_id, picture, command.again)
+    return camera.expect_picture(caller, ctx.store, mappe_id, picture, again_file=command.again_file)
 
 
 @router.post("/mappen/{mappe_id}/camera-end")
-def end(ctx: Ctx, caller: Asks, mappe_id: Id) -> None:
+def end(ctx: Ctx, caller: Asks, mappe_id: Id, command: CameraEnd) -> None:
     """End what the desk's camera takes for the Mappe, when all that is here has been read."""
-    camera.end_pictures(caller, ctx.store, mappe_id)
+    camera.end_pictures(caller, ctx.store, mappe_id, open_book=command.open_book)
 
 
 @router.websocket("/mappen/{mappe_id}/camera")
 async def watch(socket: WebSocket, mappe_id: int) -> None:
-    """Judge frames, one after the other: a JPEG comes, what it shows is answered; `by_hand`: it was taken all the same.
+    """Judge frames, one after the other: a JPEG comes, what it shows is answered.
+
+    `by_hand`: it was taken all the same. `again`: what was taken last may be taken once more.
 
     Frames are kept nowhere. What a person has taken by hand is not taken once more by itself.
     """
@@ -82,6 +93,9 @@ async def watch(socket: WebSocket, mappe_id: int) -> None:
                 return
             if message.get("text") == BY_HAND:
                 await run_in_threadpool(judge.note_taken)
+                continue
+            if message.get("text") == AGAIN:
+                judge.forget()
                 continue
             frame = message.get("bytes") or b""
             if len(frame) > MAX_FRAME_BYTES:
@@ -115,6 +129,10 @@ class _Judge:
         """Take what the last frame showed for taken."""
         if self._last is not None:
             self._watch.note_taken(self._last)
+
+    def forget(self) -> None:
+        """Let the sheet that was taken last be taken once more, after it has been moved."""
+        self._watch.forget()
 
 
 def _answer(seen: Seen, frame: Pixels) -> FrameAnswer:

@@ -18,9 +18,8 @@ from papiermappe.services.importing import Announced
 from papiermappe.services.phones import LinkView, Phone, PhoneView
 from papiermappe.services.pictures import PictureSize
 from papiermappe.web.author import Asks, RequestId
-from papiermappe.web.camera import PictureToCome
-from papiermappe.web.context import NOT_KEPT, Context, Ctx, Id
-from papiermappe.web.imports import part_of
+from papiermappe.web.context import MAX_ID, NOT_KEPT, Context, Ctx, Id
+from papiermappe.web.imports import FileToCome, part_of
 from papiermappe.web.pictures import JpegResponse, picture_response
 
 router = APIRouter()
@@ -93,6 +92,13 @@ def _phone(ctx: Ctx, secret: Secret, request_id: RequestId = None) -> Phone:
 Asking = Annotated[Phone, Depends(_phone)]
 """The phone that asks."""
 Seen = Annotated[int, Field(ge=0, lt=2**63)]
+
+
+class PictureToCome(FileToCome):
+    """A picture that a phone has taken."""
+
+    again: Annotated[int | None, Field(ge=1, le=MAX_ID)] = None
+    """The page that is taken again."""
 
 
 class Corners(BaseModel):

@@ -155,6 +155,16 @@ def test_a_brown_table_is_no_hand() -> None:
     assert has_hand(photograph(replace(scene, hand=(60, 100)), CAMERA), corners_px(LETTER, CAMERA))
 
 
+def test_the_lit_page_of_an_open_book_shows_no_glare() -> None:
+    flat = np.full((400, 560, 3), 225, np.uint8)
+    flat[:, 300:] = 254
+    flat[:, 270:300] = np.linspace(120, 254, 30)[None, :, None]  # the fold
+    assert glares(flat) == []
+    flat[:, 300:] = 225
+    flat[120:260, 380:460] = 254  # a lamp, mirrored
+    assert len(glares(flat)) == 1
+
+
 def test_paper_that_is_white_all_over_shows_no_glare() -> None:
     bright = np.full((300, 210, 3), 254, np.uint8)
     assert glares(bright) == []

@@ -114,10 +114,16 @@ def glares(flat: Pixels) -> list[Patch]:
         spot[inside] = white[inside]
         around = round(AROUND_SHARE * longer) | 1
         ring = (cv2.dilate(spot, np.ones((around, around), np.uint8)) > 0) & (white == 0)
-        is_part = np.count_nonzero(spot) <= LAMP_MOST_SHARE * spot.size
-        if is_part and ring.any() and np.percentile(darkest[ring], PAPER_PERCENTILE) <= PAPER_AT_MOST:
+        if np.count_nonzero(spot) > LAMP_MOST_SHARE * spot.size or _goes_through(patch, spot.shape):
+            continue  # that is the lit side of the sheet
+        if ring.any() and np.percentile(darkest[ring], PAPER_PERCENTILE) <= PAPER_AT_MOST:
             found.append(patch)
     return found
+
+
+def _goes_through(patch: Patch, shape: tuple[int, ...]) -> bool:
+    """Return whether a patch reaches from one side of the sheet to the opposite one."""
+    return (patch.top == 0 and patch.bottom == shape[0]) or (patch.left == 0 and patch.right == shape[1])
 
 
 def is_blurred(frame: Pixels, corners_px: Corners) -> bool:

@@ -93,6 +93,10 @@ class CameraWatch:
         if self._corners is not None:
             self._taken, self._is_in = looked_at(rectify(frame, self._corners)), True
 
+    def forget(self) -> None:
+        """Let what was taken last be taken once more: not as it lies, but as soon as something has moved."""
+        self._taken = None
+
     def _has_moved(self, frame: Pixels) -> bool:
         grey = cv2.cvtColor(frame, cv2.COLOR_RGB2GRAY)
         small = np.asarray(cv2.resize(grey, SMALL, interpolation=cv2.INTER_AREA), np.float32)

@@ -2,9 +2,11 @@
 
 import io
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
+import numpy as np
 from PIL import Image
 
 from papiermappe.core.order.places import Side
@@ -18,6 +20,7 @@ SHEET_DPI = 220
 PHONE = (2400, 3200)
 """Width and height of its pictures in px."""
 QUALITY = 88
+BOOK_BOW_MM = 9.0
 EXIF, MAKER, MODEL, EXPOSURE_TIME, FOCAL_LENGTH = 0x8769, 0x010F, 0x0110, 0x829A, 0x920A
 
 
@@ -66,6 +69,7 @@ _SHOTS = (
     _Shot("lease", 0, _FRONT, Table.WOOD, (-20, 140, 400), 5, Light(glare=0.7)),
     _Shot("minutes", 0, _FRONT, Table.SLATE, (30, 120, 400), -3, Light(), bow_mm=14),
     _Shot("german", 0, _FRONT, Table.WOOD, (10, 120, 400), 1, Light(brightness=0.8), moved_px=14),
+    _Shot("handbook", 2, _FRONT, Table.WOOD, (20, 60, 520), 88, Light(towards=(0.08, 0.05))),
 )
 
 
@@ -76,12 +80,16 @@ def demo_photos() -> Iterator[Photo]:
 
 
 def sheet_of(key: str, sheet: int, side: Side) -> Lying:
-    """Return a side of a sheet of an original, lying straight in the middle of the table."""
+    """Return a side of a sheet of an original, lying straight in the middle of the table; a spread as an open book."""
     original = ORIGINALS[key]
     drawn = original.sheets[sheet]
     paper = drawn.paper or original.paper
     face = draw_side(paper, drawn.front if side is Side.FRONT else drawn.back, sideways=drawn.sideways)
-    return Lying(face.raster(SHEET_DPI), face.paper.width_mm, face.paper.height_mm)
+    pixels, paper_mm = face.raster(SHEET_DPI), face.paper
+    if drawn.sideways:  # as a spread lies on a glass
+        upright = np.ascontiguousarray(np.rot90(pixels, -1))
+        return Lying(upright, paper_mm.height_mm, paper_mm.width_mm, bow_mm=BOOK_BOW_MM, arches=2)
+    return Lying(pixels, paper_mm.width_mm, paper_mm.height_mm)
 
 
 def write_demo_photos(folder: Path) -> list[Path]:
@@ -97,7 +105,7 @@ def write_demo_photos(folder: Path) -> list[Path]:
 
 def _taken(number: int, shot: _Shot) -> Photo:
     lies = sheet_of(shot.key, shot.sheet, shot.side)
-    sheet = Lying(lies.pixels, lies.width_mm, lies.height_mm, turn_deg=shot.turn_deg, bow_mm=shot.bow_mm)
+    sheet = replace(lies, turn_deg=shot.turn_deg, bow_mm=shot.bow_mm or lies.bow_mm)
     camera = Camera(*PHONE, eye_mm=shot.eye_mm, aim_mm=(0, 0), view_deg=41, bend=0.015)
     scene = Scene(shot.table, sheet, shot.light, shot.hand, seed=number)
     name = f"{number:02}-{shot.key}.jpg"

@@ -7,6 +7,7 @@ const FRAME_EVERY_MS = 110;
 const AGAIN_MS = 1000;
 const LARGEST = { width: { ideal: 4096 }, height: { ideal: 3072 } };
 const BY_HAND = "by_hand";
+const AGAIN = "again";
 
 /** @typedef {{ state: string, corners: [number, number][] | null, name: string | null }} Seen */
 
@@ -80,6 +81,8 @@ export function watchFrames(video, path, tell) {
   return {
     /** What is seen now was taken by hand: it is not taken once more by itself. */
     noteTaken() { if (socket.readyState === WebSocket.OPEN) socket.send(BY_HAND); },
+    /** What was taken last may be taken once more. */
+    forget() { if (socket.readyState === WebSocket.OPEN) socket.send(AGAIN); },
     end() { over = true; socket.close(); },
   };
 }

@@ -7,6 +7,7 @@ import { clock, pages as pageCount, t } from "./words.js";
 const SOON_MS = 250;
 const LATER_MS = 4000;
 const PICTURE_AGAIN_MS = 700;
+const SETTLES_MS = 4000;
 const SHOWN_PX = 1000; // of a photo that is shown before the desk has it
 const OVER = new Set([404, 410]);
 
@@ -33,6 +34,8 @@ function phone(facts) {
     finished: false,
     problem: "",
     tries: 0,
+    /** Until when the page is looked at often: corners were sent, and what follows from them is being found. */
+    settles: 0,
     /** Whether the picture that was taken last can be shown as the phone has it. */
     previewed: false,
     queue: /** @type {any} */ (null),
@@ -90,7 +93,7 @@ function phone(facts) {
     get pages() { return this.view.pages.filter((/** @type {any} */ { page }) => !page.set_aside); },
     get coming() { return this.queue?.waiting.length ?? 0; },
     get reading() { return this.view.files.filter((/** @type {any} */ { state }) => state === "waiting").length; },
-    get isBusy() { return this.coming > 0 || this.reading > 0 || this.follow !== null || this.view.pages.some((/** @type {any} */ { page }) => !page.analysed); },
+    get isBusy() { return this.settles > Date.now() || this.coming > 0 || this.reading > 0 || this.follow !== null || this.view.pages.some((/** @type {any} */ { page }) => !page.analysed); },
     get page() { return this.view.pages.find((/** @type {any} */ { page }) => page.id === this.current)?.page ?? null; },
     get isEmpty() { return !this.over && !this.finished && !this.page && !this.isComing; },
     get isComing() { return !this.over && !this.finished && !this.page && (this.coming > 0 || this.reading > 0 || this.follow !== null); },
@@ -207,6 +210,8 @@ function phone(facts) {
       const corners = (this.moved ?? this.known.sheet_corners).map((/** @type {[number, number]} */ place) => place.map((mm) => Math.round(mm * 10) / 10));
       this.mode = "page";
       await this.command("corners", { corners });
+      this.settles = Date.now() + SETTLES_MS;
+      this.wake();
     },
     async asItCame() { this.mode = "page"; await this.command("corners", { corners: null }); },
     leaveCorners() { this.mode = "page"; },

@@ -9,7 +9,8 @@ const OVER = new Set([404, 410]);
 
 /**
  * @typedef {import("./kept_pictures.js").Picture} Picture
- * @typedef {Picture & { file: number | null, sent: number }} Waiting `file` is its number at the desk
+ * @typedef {Picture & { file: number | null, sent: number, first: string }} Waiting `file` is its number at the desk,
+ *   `first` the key that it was given when it was taken
  */
 
 /**
@@ -26,6 +27,8 @@ export function createQueue(camera, tell) {
     /** @type {Picture[]} taken by others of its kind before, and not sent */
     left: [],
     over: false,
+    /** @type {Map<string, number>} the numbers of pictures at the desk, by their keys */
+    known: new Map(),
 
     async open() {
       kept = await openKept();
@@ -36,17 +39,27 @@ export function createQueue(camera, tell) {
       tell.changed();
       this.go();
     },
-    /** @param {File[]} files @param {number | null} again */
-    async add(files, again) {
-      const taken = files.map((file) => ({ key: uniqueName(), camera: camera.name, name: file.name, blob: file, again }));
+    /**
+     * Have pictures sent; return their keys.
+     * @param {File[]} files
+     * @param {number | null} again the page that is taken again
+     * @param {string} instead the key of the picture that is taken again
+     */
+    add(files, again, instead = "") {
+      const taken = files.map((file) => ({ key: uniqueName(), camera: camera.name, name: file.name, blob: file, again, instead }));
       this.waiting.push(...taken.map(asWaiting));
       tell.changed();
+      this.keepAndGo(taken);
+      return taken.map(({ key }) => key);
+    },
+    /** @param {Picture[]} taken */
+    async keepAndGo(taken) {
       for (const picture of taken) await kept?.put(picture);
       this.go();
     },
     /** Send what was taken by others before. */
     async adopt() {
-      const here = this.left.map((picture) => ({ ...picture, camera: camera.name, again: null }));
+      const here = this.left.map((picture) => ({ ...picture, camera: camera.name, again: null, instead: "" }));
       this.left = [];
       for (const picture of here) await kept?.put(picture);
       this.waiting.push(...here.map(asWaiting));
@@ -68,8 +81,10 @@ export function createQueue(camera, tell) {
     /** @param {Waiting} picture */
     async next(picture) {
       try {
-        const { key, name, blob, again } = picture;
-        picture.file ??= await send(camera.announce, { name, byte_size: blob.size, again }, tell.connection, key);
+        const { key, name, blob, again, instead } = picture;
+        const replaced = instead ? { again_file: this.known.get(instead) ?? null } : again ? { again } : {};
+        picture.file ??= await send(camera.announce, { name, byte_size: blob.size, ...replaced }, tell.connection, key);
+        this.known.set(picture.first, picture.file);
         await sendParts(camera.part(picture.file), blob, {
           sent: (bytes) => { picture.sent = bytes; tell.changed(); },
           connection: tell.connection,
@@ -81,16 +96,16 @@ export function createQueue(camera, tell) {
         if (error.code === "run_already") await pause(SCANNER_PATIENCE_MS);
         else if (error.code === "file_not_expected") await this.renew(picture);
         else if (OVER.has(error.status) && error.code !== "page_gone") { this.over = true; tell.over(error.message); }
-        else if (error.code === "page_gone") picture.again = null; // what it should replace has gone: a page of its own
+        else if (error.code === "page_gone") Object.assign(picture, { again: null, instead: "" }); // what it should replace has gone: a page of its own
         else { await this.settle(picture); tell.refused(error.message); }
       }
     },
     /** The desk expects it no more, as after a long pause: it is announced once more. @param {Waiting} picture */
     async renew(picture) {
-      const { key: before, camera: by, name, blob, again } = picture;
+      const { key: before, camera: by, name, blob, again, instead } = picture;
       picture.key = uniqueName();
       picture.file = null;
-      await kept?.put({ key: picture.key, camera: by, name, blob, again });
+      await kept?.put({ key: picture.key, camera: by, name, blob, again, instead });
       await kept?.remove(before);
     },
     /** It waits no more. @param {Waiting} picture */
@@ -103,4 +118,4 @@ export function createQueue(camera, tell) {
 }
 
 /** @param {Picture} picture @returns {Waiting} */
-function asWaiting(picture) { return { ...picture, file: null, sent: 0 }; }
+function asWaiting(picture) { return { ...picture, file: null, sent: 0, first: picture.key }; }

@@ -62,7 +62,10 @@ export function cameraView(mappe, camera) {
     ending: false,
     /** @type {number | null} how many sheets the person has counted */
     counted: null,
-    kept: { sound: true, flash: true, byItself: true, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") },
+    /** The picture that was taken last, and whether the next one is to take its place. */
+    last: "",
+    again: false,
+    kept: { sound: true, flash: true, byItself: true, book: false, ...JSON.parse(localStorage.getItem(KEPT) ?? "{}") },
     queue: /** @type {any} */ (null),
 
     init() {
@@ -107,7 +110,7 @@ export function cameraView(mappe, camera) {
       for (const track of stream?.getTracks() ?? []) track.stop();
       stream = null;
     },
-    again() { this.start(); },
+    restart() { this.start(); },
     /** @param {Event} event */
     choose(event) {
       const id = /** @type {HTMLSelectElement} */ (event.target).value;
@@ -121,6 +124,7 @@ export function cameraView(mappe, camera) {
     },
     switchSound() { this.keep({ sound: !this.kept.sound }); },
     switchFlash() { this.keep({ flash: !this.kept.flash }); },
+    switchBook() { this.keep({ book: !this.kept.book }); },
     switchByItself() { this.keep({ byItself: !this.kept.byItself }); },
 
     // ---- what it sees
@@ -138,8 +142,10 @@ export function cameraView(mappe, camera) {
       const video = /** @type {HTMLVideoElement} */ (this.$refs.video);
       const picture = video.videoWidth ? await pictureOf(video) : null;
       if (!picture) return;
-      this.taken += 1;
-      this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null);
+      const instead = this.again ? this.last : "";
+      if (!instead) this.taken += 1;
+      this.again = false;
+      [this.last] = this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null, instead);
       if (this.kept.sound) click();
       if (this.kept.flash) this.showTaken(picture);
       if (this.counted !== null && this.taken >= this.counted) this.end();
@@ -148,6 +154,10 @@ export function cameraView(mappe, camera) {
       if (this.trouble || this.state === "starting") return;
       watch?.noteTaken();
       this.take();
+    },
+    takeLastAgain() {
+      this.again = !this.again;
+      if (this.again) watch?.forget();
     },
     /** Show what was taken for a moment. @param {Blob} picture */
     async showTaken(picture) {
@@ -168,8 +178,8 @@ export function cameraView(mappe, camera) {
       this.ending = true;
       this.leave();
       while (this.queue.waiting.length && !this.queue.over) await pause(FLUSH_MS);
-      await mappe.command(`/mappen/${mappe.id}/camera-end`);
-      Object.assign(this, { taken: 0, counted: null });
+      await mappe.command(`/mappen/${mappe.id}/camera-end`, { open_book: this.kept.book });
+      Object.assign(this, { taken: 0, counted: null, last: "", again: false });
       camera.active = false;
     },
     /** A divider was seen: go on with the next document, which it may name. @param {string} name */
@@ -187,7 +197,11 @@ export function cameraView(mappe, camera) {
     // ---- what is shown
 
     get active() { return camera.active; },
-    get said() { return this.trouble || (this.ending ? t("Sending what was taken…") : (SAID[this.state] ?? SAID.starting)()); },
+    get said() {
+      if (this.again && !this.trouble) return this.state === "in" ? t("Lay the last one again: the next picture takes its place.") : this.seenText;
+      return this.seenText;
+    },
+    get seenText() { return this.trouble || (this.ending ? t("Sending what was taken…") : (SAID[this.state] ?? SAID.starting)()); },
     get tone() { return this.trouble ? "trouble" : ["take", "in"].includes(this.state) ? "good" : ["still", "starting", "no_sheet"].includes(this.state) ? "" : "wait"; },
     get outline() { return (this.corners ?? []).map(([x, y]) => `${x},${y}`).join(" "); },
     get takenText() {
@@ -198,6 +212,9 @@ export function cameraView(mappe, camera) {
     get canChoose() { return this.cameras.length > 1; },
     get soundPressed() { return String(this.kept.sound); },
     get flashPressed() { return String(this.kept.flash); },
+    get bookPressed() { return String(this.kept.book); },
+    get againPressed() { return String(this.again); },
+    get cannotTakeAgain() { return this.cannotTake || !this.last; },
     get byItselfPressed() { return String(this.kept.byItself); },
     get cannotTake() { return Boolean(this.trouble) || this.state === "starting" || this.ending; },
   });
