@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import cv2
 
-from benchmarks.photographing import capturing, corners, costs, flatness
+from benchmarks.photographing import capturing, corners, costs, curls, flatness
 from benchmarks.table import Row
 
 SEED = 20261129
@@ -16,6 +16,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "cost": costs.measure,
     "capture": capturing.measure,
     "skew": flatness.measure,
+    "curl": curls.measure,
     "corners": corners.measure,
 }
 

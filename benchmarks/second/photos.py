@@ -32,6 +32,8 @@ class Photo(NamedTuple):
     corners: Places
     """(4, 2): x, y in px, pixel centres at whole numbers; clockwise from the sheet's own top left."""
     sides_mm: tuple[float, float]
+    rows: Places
+    """(rows, n, 2): where places along straight rows are seen, as lines of print run, from the top to the bottom."""
 
 
 class _View(NamedTuple):
@@ -118,7 +120,18 @@ def _photo(number: int, table: str, trouble: str, seed: int, hand: Hand) -> Phot
     if trouble == "hand":
         scene = _with_hand(scene, corners, hand)
     return Photo(table, trouble, _sensed(scene, ground, trouble, hand), corners,
-                 (sheet.print_.width_mm, sheet.print_.height_mm))  # fmt: skip
+                 (sheet.print_.width_mm, sheet.print_.height_mm), _rows(sheet, view))  # fmt: skip
+
+
+def _rows(sheet: _Lying, view: _View) -> Places:
+    """Return where rows are seen that run from one margin to the other."""
+    across, down = np.linspace(0.08, 0.92, 40), np.linspace(0.08, 0.92, 13)
+    own = np.stack(np.meshgrid(across, down), axis=-1) * [sheet.print_.width_mm, sheet.print_.height_mm]
+    away = own - np.array([sheet.print_.width_mm, sheet.print_.height_mm]) / 2
+    cos, sin = np.cos(sheet.turn), np.sin(sheet.turn)
+    on_table = away @ np.array([(cos, sin), (-sin, cos)]) + sheet.middle
+    places = np.concatenate([on_table, sheet.height(own)[..., None]], axis=-1)
+    return view.seen(places.reshape(-1, 3)).reshape(*own.shape)
 
 
 def _aimed(sheet: _Lying, trouble: str, hand: Hand) -> tuple[_View, Places]:
