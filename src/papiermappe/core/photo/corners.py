@@ -34,10 +34,12 @@ PRINTED_LEAD = 25.0  # a picture may look so much more like a sheet than the she
 LARGER = 1.03
 FIELD_APART = 0.1  # a field differs from the paper around it by at least this...
 PAPER_APART = 0.12  # ...and the paper at the sheet's own sides by no more than this
+ALIKE_APART = 0.03  # paper differs by more from the palest table that was drawn
+UNSURE = 0.4
 SURE_LEAD = 4.3  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
 MOST_LEAD = 12.0
 WITHIN_LEAD = 3.0
-LEAST_SHARE = 0.45  # ...where each of its sides shows its step along this much
+LEAST_SHARE = 0.65  # ...where each of its sides shows its step along this much
 PLAIN_SHARE = 0.7  # along so much a side shows its step that bows
 
 
@@ -82,7 +84,10 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     if found is None:
         return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0)
     placed = place_sides(fine, _scaled(found.corners, len(fine) / found.of_height_px))
-    return _as_found(placed, _confidence(found.lead, placed)).scaled(len(whole) / len(fine))
+    confidence = _confidence(found.lead)
+    if found.may_be_printed or placed.shares.min() < LEAST_SHARE:
+        confidence = min(confidence, UNSURE)
+    return _as_found(placed, confidence).scaled(len(whole) / len(fine))
 
 
 def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = range(4)) -> PhotoCorners:
@@ -116,6 +121,9 @@ class _Found(NamedTuple):
     of_height_px: int
     lead: float
     """By how much better it is than the next one that is not the same."""
+    may_be_printed: bool
+    """Whether it may be printed on a larger sheet whose sides are not found: what is beside two of its sides is like
+    what is within, as with lines, or it is darker than all around it, as pictures are."""
 
 
 def _found(look: Pixels) -> _Found | None:
@@ -132,14 +140,19 @@ def _found(look: Pixels) -> _Found | None:
     scores = evidence(tracks, quads, width, height) @ WEIGHTS
     order = np.argsort(-scores, kind="stable")[:MOST_COMPARED]
     best = _sheet_under(int(order[0]), order, scores, quads, tracks)
-    return _Found(quads.corners[best], height, _lead(best, order, scores, quads, SAME_SHARE * max(height, width)))
+    lead = _lead(best, order, scores, quads, SAME_SHARE * max(height, width))
+    inside, outside = colours_beside(tracks, picked(quads, np.array([best])))
+    apart = _apart(inside[0], outside[0])
+    is_darker = (inside[0].mean(axis=1) < outside[0].mean(axis=1)) & (apart >= FIELD_APART)
+    return _Found(quads.corners[best], height, lead, bool((apart < ALIKE_APART).sum() >= 2 or is_darker.all()))
 
 
 def _sheet_under(best: int, order: Index, scores: Numbers, quads: Quads, tracks: Tracks) -> int:
     """Return the quadrilateral that the best one is printed on, as a picture is; the best one where it is the sheet.
 
     What is printed is darker than the paper, and lies within another candidate: the paper just outside of the one is
-    what is just inside of the other, and differs from the table on at least three sides.
+    what is just inside of the other, side by side, since light is uneven; and the other differs from the table on at
+    least three sides.
     """
     for _ in range(MOST_NESTED):
         around = order[scores[order] >= scores[best] - PRINTED_LEAD]
@@ -147,15 +160,24 @@ def _sheet_under(best: int, order: Index, scores: Numbers, quads: Quads, tracks:
         if not len(around):
             return best
         inside, outside = colours_beside(tracks, picked(quads, np.array([best, *around])))
-        paper = outside[0].mean(axis=0)
         is_darker = inside[0].mean() < outside[0].mean()
         is_field = is_darker and _apart(inside[0], outside[0]).mean() >= FIELD_APART
-        is_same = np.median(_apart(inside[1:], paper), axis=1) <= PAPER_APART
+        if not is_field:
+            return best
+        sides = _sides_beside(quads.corners[around], quads.corners[best])
+        is_same = np.median(_apart(inside[1:], outside[0][sides]), axis=1) <= PAPER_APART
         is_same &= np.sort(_apart(outside[1:], inside[1:]), axis=1)[:, 1] >= FIELD_APART
-        if not is_field or not is_same.any():
+        if not is_same.any():
             return best
         best = int(around[is_same][0])
     return best
+
+
+def _sides_beside(outer: Numbers, inner: Numbers) -> Index:
+    """Return for each side of quadrilaterals (n, 4, 2) the side of one within them that runs along it, (n, 4)."""
+    turned = np.stack([np.roll(inner, -turns, axis=0) for turns in range(4)])
+    apart = np.linalg.norm(outer[:, None] - turned[None], axis=3).sum(axis=2)
+    return np.asarray((np.arange(4) + apart.argmin(axis=1)[:, None]) % 4, np.intp)
 
 
 def _encloses(outer: Numbers, inner: Numbers) -> NDArray[np.bool_]:
@@ -190,13 +212,12 @@ def _lead(best: int, order: Index, scores: Numbers, quads: Quads, same_px: float
     return float(min(leads[is_other].min(initial=MOST_LEAD), MOST_LEAD))
 
 
-def _confidence(lead: float, placed: Placed) -> float:
+def _confidence(lead: float) -> float:
     """Return how sure it is that the best quadrilateral is the sheet, 0 to 1.
 
     The score is a logarithm of a ratio, so the lead is that of the odds of the two.
     """
-    shown = min(1.0, float(placed.shares.min()) / LEAST_SHARE)
-    return shown / (1 + math.exp(min(SURE_LEAD - lead, 50.0)))
+    return 1 / (1 + math.exp(min(SURE_LEAD - lead, 50.0)))
 
 
 def _places_mm(side_px: Numbers, dpi: float) -> SidePlaces:
