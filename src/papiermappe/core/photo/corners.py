@@ -39,7 +39,8 @@ UNSURE = 0.4
 SURE_LEAD = 4.3  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
 MOST_LEAD = 12.0
 WITHIN_LEAD = 3.0
-LEAST_SHARE = 0.65  # ...where each of its sides shows its step along this much
+ALL_SHARE, LEAD_A_SHARE = 0.65, 30.0  # ...where each of its sides shows its step along this much; else it needs more...
+LEAST_SHARE = 0.45  # ...and less than this is too little
 PLAIN_SHARE = 0.7  # along so much a side shows its step that bows
 
 
@@ -84,8 +85,8 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     if found is None:
         return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0)
     placed = place_sides(fine, _scaled(found.corners, len(fine) / found.of_height_px))
-    confidence = _confidence(found.lead)
-    if found.may_be_printed or placed.shares.min() < LEAST_SHARE:
+    confidence = _confidence(found.lead, float(placed.shares.min()))
+    if found.may_be_printed:
         confidence = min(confidence, UNSURE)
     return _as_found(placed, confidence).scaled(len(whole) / len(fine))
 
@@ -212,12 +213,13 @@ def _lead(best: int, order: Index, scores: Numbers, quads: Quads, same_px: float
     return float(min(leads[is_other].min(initial=MOST_LEAD), MOST_LEAD))
 
 
-def _confidence(lead: float) -> float:
+def _confidence(lead: float, least_share: float) -> float:
     """Return how sure it is that the best quadrilateral is the sheet, 0 to 1.
 
     The score is a logarithm of a ratio, so the lead is that of the odds of the two.
     """
-    return 1 / (1 + math.exp(min(SURE_LEAD - lead, 50.0)))
+    wanted = SURE_LEAD + LEAD_A_SHARE * max(0.0, ALL_SHARE - least_share)
+    return min(1.0, least_share / LEAST_SHARE) / (1 + math.exp(min(wanted - lead, 50.0)))
 
 
 def _places_mm(side_px: Numbers, dpi: float) -> SidePlaces:
