@@ -6,12 +6,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 from sqlalchemy import select, text
+from tests.core.photo.test_corners import QUAD, SIZE, busy, laid
 from tests.helpers import ANNA, analyse_all, camera_jpeg, desk, do, once, redo, undo
 
 from papiermappe.core.geometry import quad_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import MakeFlat, UseFound
 from papiermappe.core.order.places import Side
+from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.core.picture import Pixels
 from papiermappe.core.treatment import Origin, Treatment
 from papiermappe.services import analysing, camera, comparing, importing, reading_files
@@ -55,11 +57,19 @@ def treatment(store: Store, mappe: int, page: int) -> Treatment:
     return desk(store, mappe).detail(page).treatment
 
 
-def send(store: Store, mappe: int, folder: Path, level: int | Pixels, again_file: int | None = None) -> int:
+def send(
+    store: Store,
+    mappe: int,
+    folder: Path,
+    level: int | Pixels,
+    again_file: int | None = None,
+    near: NearCorners | None = None,
+) -> int:
     """Send a picture of the desk's camera, of one level or as given; return its number."""
     pixels = np.full((120, 90, 3), level, np.uint8) if isinstance(level, int) else level
     data = camera_jpeg(pixels)
-    file = camera.expect_picture(ANNA, store, mappe, Announced("picture.jpg", len(data)), again_file=again_file)
+    picture = Announced("picture.jpg", len(data))
+    file = camera.expect_picture(ANNA, store, mappe, picture, again_file=again_file, near=near)
     importing.receive_part(ANNA, store, Incoming(folder / "incoming"), file, 0, data)
     return file
 
@@ -206,3 +216,16 @@ def test_what_takes_the_place_of_a_picture_that_is_gone_is_a_page_of_its_own(
     assert file_names(store, mappe) == ["picture (2).jpg"]
     with pytest.raises(NotFound):
         send(store, mappe, tmp_path, 160, again_file=last + 1000)
+
+
+def test_where_the_camera_saw_the_sheet_helps_on_a_table_of_many_edges(
+    store: Store, mappe: int, tmp_path: Path
+) -> None:
+    photo = laid(busy(), rows=0)
+    first, second, third, fourth = ((float(x), float(y)) for x, y in QUAD / np.array(SIZE[::-1]))
+    send(store, mappe, tmp_path, photo)
+    send(store, mappe, tmp_path, photo, near=(first, second, third, fourth))
+    read(store, mappe, tmp_path)
+    alone, helped = desk(store, mappe).treatments()
+    assert alone.corners is None  # a person places them
+    assert helped.corners is not None

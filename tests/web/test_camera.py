@@ -87,7 +87,7 @@ def test_what_was_taken_by_hand_is_in(web: TestClient, mappe: int) -> None:
 @pytest.mark.parametrize("frame", [b"no picture", b"\xff\xd8\xff" + bytes(50), jpeg(np.zeros((8, 8), np.uint8))])
 def test_what_is_no_frame_shows_no_sheet(web: TestClient, mappe: int, frame: bytes) -> None:
     with web.websocket_connect(f"/mappen/{mappe}/camera", headers=ORIGIN) as socket:
-        assert said(socket, frame) == {"state": "no_sheet", "corners": None, "name": None}
+        assert said(socket, frame) == {"state": "no_sheet", "corners": None, "name": None, "by_table": False}
 
 
 def test_a_frame_that_is_too_large_ends_it(web: TestClient, mappe: int) -> None:

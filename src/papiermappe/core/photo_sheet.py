@@ -8,6 +8,9 @@ from papiermappe.core.geometry import Point, Quad
 
 SURE = 0.5
 
+NearCorners = tuple[Point, Point, Point, Point]
+"""About where the corners of a sheet are, clockwise, as shares of the width and the height of the photo."""
+
 SidePlaces = tuple[Point, Point, Point]
 """A quarter, half and three quarters along a side, clockwise."""
 

@@ -19,6 +19,7 @@ from papiermappe.core.encode.plain import QUICK, encode_png
 from papiermappe.core.geometry import POINTS_PER_MM, px_to_mm
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.photo import look_for_sheet
+from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.core.picture import MAX_DPI, ORIENTATION, CapturedPicture, Pixels, named_dpi, read_head
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
@@ -61,6 +62,8 @@ class HowToRead(NamedTuple):
     """Of a locked PDF."""
     as_photos: bool = False
     """Whether pictures are taken for photos of sheets though they do not name a camera."""
+    near: NearCorners | None = None
+    """About where the sheet is on a photo, where that was seen before it was taken."""
 
 
 AS_USUAL = HowToRead()
@@ -196,7 +199,7 @@ def _pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture
         yield from _other_pictures(file, how, limit_px)
         return
     if how.as_photos or _names_camera(data):
-        yield _photo(CapturedPicture(data, UNKNOWN_DPI, limit_px))
+        yield _photo(CapturedPicture(data, UNKNOWN_DPI, limit_px), how.near)
         return
     dpi = _sensible_dpi(head.dpi, head.width_px, head.height_px)
     likely = dpi or _likely_dpi(head.width_px, head.height_px)
@@ -234,13 +237,13 @@ def is_of_camera(picture: Image.Image) -> bool:
     return any(tag in taken for tag in (EXPOSURE_TIME, FOCAL_LENGTH))
 
 
-def _photo(picture: CapturedPicture) -> FilePicture:
+def _photo(picture: CapturedPicture, near: NearCorners | None) -> FilePicture:
     """Return a photo with the sheet that is seen on it, and the resolution at which that has a likely size."""
     head = picture.head()
     likely = _likely_dpi(head.width_px, head.height_px)
     plain = FilePicture(picture.data, likely, picture.limit_px, by_camera=True, is_dpi_guessed=True)
     try:
-        seen = look_for_sheet(picture)
+        seen = look_for_sheet(picture, near)
     except PictureRefused:  # it is said when the page is analysed
         return plain
     dpi = min(seen.dpi or likely, MAX_DPI)
@@ -260,7 +263,7 @@ def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FileP
                     dpi = _sensible_dpi(named_dpi(upright.info), upright.width, upright.height)
                     likely = dpi or _likely_dpi(upright.width, upright.height)
                     captured = replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
-                    yield _photo(captured) if by_camera else captured
+                    yield _photo(captured, how.near) if by_camera else captured
     except (FileRefused, MemoryError):
         raise
     except Exception as exc:  # what Pillow says of a damaged file depends on the damage

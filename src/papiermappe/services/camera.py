@@ -8,6 +8,7 @@ from pathlib import Path
 from sqlalchemy import ColumnElement, exists, func, or_, select
 from sqlalchemy.orm import Session
 
+from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.services import runs
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.errors import NotFound
@@ -26,6 +27,7 @@ def expect_picture(
     picture: Announced,
     again: int | None = None,
     again_file: int | None = None,
+    near: NearCorners | None = None,
     phone_link_id: int | None = None,
 ) -> int:
     """Expect a picture for a Mappe; return the file as which it is received.
@@ -37,6 +39,7 @@ def expect_picture(
         picture: its name and size.
         again: the page that is taken again; None: it becomes a page of its own, behind the others.
         again_file: the picture that is taken again, which may not be a page yet.
+        near: about where the sheet is on it, where that was seen before it was taken.
         phone_link_id: the link of the phone that sends it; None: it comes from the camera of a desk.
 
     Raises:
@@ -60,6 +63,7 @@ def expect_picture(
         state=FileState.COMING if picture.byte_size else FileState.WAITING,
         again_page_id=again,
         again_file_id=again_file,
+        near=near and [list(corner) for corner in near],
     )
     session.add(file)
     session.flush()

@@ -9,6 +9,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
+from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader, ReaderLimits
 from papiermappe.devices.files import FilePicture, HowToRead
@@ -70,7 +71,7 @@ def _read(
     """Read a file into captures; return whether the run goes on."""
     first, is_photo = patiently(partial(_so_far, store, run_id, file.name))
     # The reader names files by what they are called, not by where they lie.
-    how = HowToRead(first=first, password=file.password, as_photos=is_photo)
+    how = HowToRead(first=first, password=file.password, as_photos=is_photo, near=_near(file))
     try:
         guessed: list[FilePicture] = []
         for number, picture in enumerate(reader.pages(incoming.path_of(file.id), how), first + 1):
@@ -89,6 +90,13 @@ def _read(
         patiently(partial(_end_file, MACHINE, store, file.id, FileState.DONE, _of_guessed(guessed)))
         incoming.remove(file.id)
     return True
+
+
+def _near(file: IncomingFile) -> NearCorners | None:
+    if file.near is None:
+        return None
+    first, second, third, fourth = ((float(x), float(y)) for x, y in file.near)
+    return first, second, third, fourth
 
 
 def _of_guessed(pictures: Sequence[FilePicture]) -> Message | None:

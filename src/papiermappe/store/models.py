@@ -455,6 +455,8 @@ class IncomingFile(Base):
     """The page that is taken again: its first page becomes the new scan of it."""
     again_file_id: Mapped[int | None] = mapped_column(ForeignKey("incoming_file.id", ondelete="SET NULL"))
     """The picture that is taken again, whose page may not be there yet."""
+    near: Mapped[list[list[float]] | None] = mapped_column(JSONB(none_as_null=True))
+    """About where the sheet is on a photo, as shares of its width and height, where that was seen before."""
     folder_id: Mapped[int | None] = mapped_column(ForeignKey("watched_folder.id"))
     """The watched folder it was found in."""
     source_path: Mapped[str | None]

@@ -28,11 +28,17 @@ NOT_FROM_HERE, TOO_LARGE, GONE = 4403, 4413, 4404
 BY_HAND, AGAIN = "by_hand", "again"
 
 
+Share = Annotated[float, Field(ge=-1, le=2)]
+SharePlace = tuple[Share, Share]
+
+
 class CameraPicture(FileToCome):
     """A picture that the camera of a desk has taken."""
 
     again_file: Annotated[int | None, Field(ge=1, le=MAX_ID)] = None
     """The picture that is taken again."""
+    near: tuple[SharePlace, SharePlace, SharePlace, SharePlace] | None = None
+    """The corners of the sheet as the last frame showed them, as shares of its width and height."""
 
 
 class CameraEnd(BaseModel):
@@ -52,13 +58,15 @@ class FrameAnswer(BaseModel):
     """Of the sheet, as shares of the width and the height of the frame, clockwise."""
     name: str | None = None
     """That a divider gives the next document."""
+    by_table: bool = False
+    """Whether the empty table told where the sheet is: then the corners are to be sent with the picture."""
 
 
 @router.post("/mappen/{mappe_id}/camera-pictures")
 def announce(ctx: Ctx, caller: Asks, mappe_id: Id, command: CameraPicture) -> int:
     """Expect a picture of the desk's camera; answer with the file as which its parts are sent."""
     picture = Announced(command.name, command.byte_size)
-    return camera.expect_picture(caller, ctx.store, mappe_id, picture, again_file=command.again_file)
+    return camera.expect_picture(caller, ctx.store, mappe_id, picture, again_file=command.again_file, near=command.near)
 
 
 @router.post("/mappen/{mappe_id}/camera-end")
@@ -140,4 +148,4 @@ def _answer(seen: Seen, frame: Pixels) -> FrameAnswer:
         return FrameAnswer(state=seen.state, corners=None)
     height, width = frame.shape[:2]
     corners = [((float(x) + 0.5) / width, (float(y) + 0.5) / height) for x, y in seen.corners_px]
-    return FrameAnswer(state=seen.state, corners=corners, name=seen.name)
+    return FrameAnswer(state=seen.state, corners=corners, name=seen.name, by_table=seen.by_table)

@@ -45,6 +45,12 @@ def striped() -> Pixels:
     return np.where(((rows + cols) // 45 % 2 == 0)[..., None], (60, 90, 130), (190, 150, 90)).astype(np.uint8)
 
 
+def busy() -> Pixels:
+    """Return a table of squares in many colours."""
+    colours = np.random.default_rng(2).integers(20, 235, (25, 34, 3)).astype(np.uint8)
+    return np.repeat(np.repeat(colours, 30, axis=0), 30, axis=1)[: SIZE[0], : SIZE[1]]
+
+
 def apart_px(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     """Return how far the corner that is farthest off lies from where it should be."""
     return float(np.linalg.norm(one - other, axis=1).max())
@@ -55,6 +61,18 @@ def test_a_sheet_is_found_to_the_pixel_on_tables_of_all_kinds(table: Pixels) -> 
     found = find_corners(laid(table))
     assert found.confidence >= SURE
     assert apart_px(found.corners_px, QUAD) < 2.5
+
+
+def test_where_it_was_seen_before_helps_where_it_is_not_sure() -> None:
+    photo = CapturedPicture(encode_png(laid(busy(), rows=0)), 300, by_camera=True)
+    assert look_for_sheet(photo).found.confidence < SURE
+    shares = QUAD / np.array(SIZE[::-1]) + 0.004  # about there
+    near = tuple((float(x), float(y)) for x, y in shares)
+    seen = look_for_sheet(photo, near)  # type: ignore[arg-type]  # four of them
+    assert seen.found.confidence >= SURE
+    assert apart_px(seen.found.corners_px, QUAD) < 4
+    elsewhere = tuple((x / 2, y / 2) for x, y in near)
+    assert look_for_sheet(photo, elsewhere).found.confidence < SURE  # type: ignore[arg-type]  # four of them
 
 
 def test_the_upper_one_of_two_sheets_is_found() -> None:

@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from papiermappe.core.order.places import Side
+from papiermappe.core.photo.bare_table import is_as_before, sheet_on, small_look
 from papiermappe.core.photo.likeness import is_same_side, looked_at
 from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred
 from papiermappe.core.photo.watching import CameraWatch, Seen, SeenState
@@ -178,3 +179,28 @@ def test_a_sharp_sheet_is_not_blurred() -> None:
     lies: Lying = LETTER
     sharp = photograph(replace(BARE, sheet=lies), CAMERA)
     assert not is_blurred(sharp, corners_px(lies, CAMERA))
+
+
+def test_on_a_patterned_table_the_empty_table_tells_what_is_laid_on_it() -> None:
+    cloth = replace(BARE, table=Table.CHECKED)
+    blank = replace(LETTER, pixels=np.full((900, 640, 3), 236, np.uint8), centre_mm=(6, -8), turn_deg=4)
+    watch = CameraWatch()
+    for at, frame in enumerate(still(cloth)):
+        assert watch.judge(frame.pixels, at * FRAME_S).state in {SeenState.NO_SHEET, SeenState.MOVING}
+    bare = small_look(frame.pixels)
+    laid = photograph(replace(cloth, sheet=blank), CAMERA)
+    found = sheet_on(laid, bare)
+    assert found is not None
+    assert found.corners_px == pytest.approx(corners_px(blank, CAMERA), abs=3)
+    brighter = np.clip(laid.astype(np.float32) + 12, 0, 255).astype(np.uint8)  # the camera has set it anew
+    assert sheet_on(brighter, bare) is not None
+    assert sheet_on(frame.pixels, bare) is None
+    looks = [watch.judge(one.pixels, 2 + at * FRAME_S) for at, one in enumerate(still(replace(cloth, sheet=blank)))]
+    assert SeenState.TAKE in {look.state for look in looks}
+
+
+def test_a_table_with_something_on_it_is_not_taken_for_an_empty_one() -> None:
+    bare = small_look(photograph(BARE, CAMERA))
+    assert is_as_before(small_look(photograph(BARE, CAMERA, take=1)), bare)
+    assert not is_as_before(small_look(photograph(replace(BARE, sheet=LETTER), CAMERA)), bare)
+    assert is_as_before(small_look(photograph(Scene(Table.CHECKED), CAMERA)), bare)  # another table: begun anew

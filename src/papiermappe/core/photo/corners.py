@@ -55,10 +55,13 @@ class PhotoCorners(NamedTuple):
     """A quarter, half and three quarters along each side, clockwise, (3, 2): the top side first. None where the side is
     not seen plainly."""
 
+    likelihood: float = 1.0
+    """0 to 1, that it is the sheet or a part of it: also where a side is hidden, or beyond the photo."""
+
     def scaled(self, by: float) -> "PhotoCorners":
         """Return the same for a picture that is so much larger."""
         sides = tuple(None if side is None else _scaled(side, by) for side in self.sides_px)
-        return PhotoCorners(_scaled(self.corners_px, by), self.confidence, sides)
+        return self._replace(corners_px=_scaled(self.corners_px, by), sides_px=sides)
 
     def on_capture(self, dpi: float) -> PhotoSheet:
         """Return the same in mm, as it is kept with a photo of a resolution."""
@@ -83,12 +86,13 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     fine = _shrunk_to(whole, FINE_PX)
     found = _found(_shrunk_to(fine, LOOK_PX))
     if found is None:
-        return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0)
+        return PhotoCorners(outline_px(whole.shape[1], whole.shape[0]), 0.0, likelihood=0.0)
     placed = place_sides(fine, _scaled(found.corners, len(fine) / found.of_height_px))
     confidence = _confidence(found.lead, float(placed.shares.min()))
     if found.may_be_printed:
         confidence = min(confidence, UNSURE)
-    return _as_found(placed, confidence).scaled(len(whole) / len(fine))
+    likelihood = _odds(found.lead) * min(1.0, float(placed.shares.min()) / LEAST_SHARE)
+    return _as_found(placed, confidence)._replace(likelihood=likelihood).scaled(len(whole) / len(fine))
 
 
 def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = range(4)) -> PhotoCorners:
@@ -216,10 +220,17 @@ def _lead(best: int, order: Index, scores: Numbers, quads: Quads, same_px: float
 def _confidence(lead: float, least_share: float) -> float:
     """Return how sure it is that the best quadrilateral is the sheet, 0 to 1.
 
-    The score is a logarithm of a ratio, so the lead is that of the odds of the two.
+    Args:
+        lead: of the quadrilateral.
+        least_share: along how much of the side of which least is seen its step is seen.
     """
-    wanted = SURE_LEAD + LEAD_A_SHARE * max(0.0, ALL_SHARE - least_share)
-    return min(1.0, least_share / LEAST_SHARE) / (1 + math.exp(min(wanted - lead, 50.0)))
+    hidden = max(0.0, ALL_SHARE - least_share)
+    return min(1.0, least_share / LEAST_SHARE) * _odds(lead - LEAD_A_SHARE * hidden)
+
+
+def _odds(lead: float) -> float:
+    """Return how likely a quadrilateral is the sheet. A score is a logarithm of a ratio, so a lead is one of odds."""
+    return 1 / (1 + math.exp(min(SURE_LEAD - lead, 50.0)))
 
 
 def _places_mm(side_px: Numbers, dpi: float) -> SidePlaces:

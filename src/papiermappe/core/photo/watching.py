@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.order.code_reading import READ_DPI, read_codes
 from papiermappe.core.order.dividers import CodeUse, meaning_of
+from papiermappe.core.photo.bare_table import Look, is_as_before, sheet_on, small_look
 from papiermappe.core.photo.corners import find_corners
 from papiermappe.core.photo.likeness import is_same_side, looked_at
 from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred, is_too_dark
@@ -17,6 +18,7 @@ from papiermappe.core.picture import Pixels, to_grey
 
 STILL_S = 0.4
 LIKELY = 0.15  # the whole picture is taken, and a person told where its corners are not sure
+BARE_S = 0.3  # so long nothing is found and nothing moves: the table is empty
 LOOK_AGAIN_S = 0.7  # while nothing sure is found, or all is moving: looking for the sheet takes long
 SMALL = (96, 72)
 MOVED_LEVELS = 5.0
@@ -53,6 +55,8 @@ class Seen(NamedTuple):
     """Of the sheet, for it to be outlined; None where none is seen."""
     name: str | None = None
     """That a divider gives the next document."""
+    by_table: bool = False
+    """Whether the empty table told where the sheet is, which the full picture alone would not."""
 
 
 class CameraWatch:
@@ -62,7 +66,10 @@ class CameraWatch:
         self._small: NDArray[np.float32] | None = None
         self._still_since_s: float | None = None
         self._corners: Corners | None = None
+        self._is_by_table = False
         self._looked_at_s: float | None = None
+        self._bare: Look | None = None
+        """The table with nothing on it, as far as that has been seen."""
         self._taken: Pixels | None = None
         self._is_in = False
         """Whether what lies there was compared with what was taken, and is that."""
@@ -85,7 +92,7 @@ class CameraWatch:
             at_s - self._looked_at_s >= LOOK_AGAIN_S and (has_moved or self._corners is None)
         ):
             self._look(frame, at_s)
-        return Seen(self._state(frame, at_s, has_moved), self._corners, self._divider)
+        return Seen(self._state(frame, at_s, has_moved), self._corners, self._divider, self._is_by_table)
 
     def note_taken(self, frame: Pixels) -> None:
         """Take what a frame shows for taken, as when somebody has taken it by hand."""
@@ -109,8 +116,15 @@ class CameraWatch:
 
     def _look(self, frame: Pixels, at_s: float) -> None:
         found = find_corners(frame)
-        self._corners = found.corners_px if found.confidence >= LIKELY else None
+        self._is_by_table = found.likelihood < LIKELY
+        seen = found if not self._is_by_table else sheet_on(frame, self._bare) if self._bare is not None else None
+        self._corners = seen.corners_px if seen is not None else None
         self._looked_at_s = at_s
+
+    def _note_table(self, frame: Pixels) -> None:
+        look = small_look(frame)
+        if self._bare is None or self._bare.shape != look.shape or is_as_before(look, self._bare):
+            self._bare = look
 
     def _state(self, frame: Pixels, at_s: float, has_moved: bool) -> SeenState:
         if has_hand(frame, self._corners):
@@ -118,6 +132,8 @@ class CameraWatch:
         if has_moved:
             return SeenState.MOVING
         if self._corners is None:
+            if self._still_since_s is not None and at_s - self._still_since_s >= BARE_S:
+                self._note_table(frame)
             return SeenState.NO_SHEET
         if self._divider is not None:
             return SeenState.DIVIDER
@@ -129,6 +145,10 @@ class CameraWatch:
             return trouble
         if self._still_since_s is None or at_s - self._still_since_s < STILL_S:
             return SeenState.STILL
+        return self._at_rest(flat)
+
+    def _at_rest(self, flat: Pixels) -> SeenState:
+        """Return what is to be said of a sheet that lies still, made flat: a divider, taken already, or to be taken."""
         self._divider = _divider(flat)
         if self._divider is not None:
             return SeenState.DIVIDER

@@ -9,7 +9,7 @@ const LARGEST = { width: { ideal: 4096 }, height: { ideal: 3072 } };
 const BY_HAND = "by_hand";
 const AGAIN = "again";
 
-/** @typedef {{ state: string, corners: [number, number][] | null, name: string | null }} Seen */
+/** @typedef {{ state: string, corners: [number, number][] | null, name: string | null, by_table: boolean }} Seen */
 
 /**
  * Open a camera at its best resolution. Rejects with a DOMException whose name says why it cannot be had.

@@ -4,9 +4,10 @@ const DATABASE = "papiermappe-camera";
 const STORE = "pictures";
 
 /**
- * @typedef {{ key: string, camera: string, name: string, blob: Blob, again: number | null, instead: string }} Picture
+ * @typedef {{ key: string, camera: string, name: string, blob: Blob, again: number | null, instead: string, near: [number, number][] | null }} Picture
  *   `key` names its command, `camera` says for which link or which Mappe it was taken, `again` is the page that it replaces,
- *   `instead` the key of the picture that it replaces
+ *   `instead` the key of the picture that it replaces,
+ *   `near` where its sheet was seen before
  */
 
 /** @param {IDBRequest} request @returns {Promise<any>} */

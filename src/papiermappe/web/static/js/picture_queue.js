@@ -44,9 +44,10 @@ export function createQueue(camera, tell) {
      * @param {File[]} files
      * @param {number | null} again the page that is taken again
      * @param {string} instead the key of the picture that is taken again
+     * @param {[number, number][] | null} near the corners of the sheet, as they were seen before
      */
-    add(files, again, instead = "") {
-      const taken = files.map((file) => ({ key: uniqueName(), camera: camera.name, name: file.name, blob: file, again, instead }));
+    add(files, again, instead = "", near = null) {
+      const taken = files.map((file) => ({ key: uniqueName(), camera: camera.name, name: file.name, blob: file, again, instead, near }));
       this.waiting.push(...taken.map(asWaiting));
       tell.changed();
       this.keepAndGo(taken);
@@ -81,9 +82,9 @@ export function createQueue(camera, tell) {
     /** @param {Waiting} picture */
     async next(picture) {
       try {
-        const { key, name, blob, again, instead } = picture;
+        const { key, name, blob, again, instead, near } = picture;
         const replaced = instead ? { again_file: this.known.get(instead) ?? null } : again ? { again } : {};
-        picture.file ??= await send(camera.announce, { name, byte_size: blob.size, ...replaced }, tell.connection, key);
+        picture.file ??= await send(camera.announce, { name, byte_size: blob.size, ...replaced, ...(near ? { near } : {}) }, tell.connection, key);
         this.known.set(picture.first, picture.file);
         await sendParts(camera.part(picture.file), blob, {
           sent: (bytes) => { picture.sent = bytes; tell.changed(); },
@@ -102,10 +103,10 @@ export function createQueue(camera, tell) {
     },
     /** The desk expects it no more, as after a long pause: it is announced once more. @param {Waiting} picture */
     async renew(picture) {
-      const { key: before, camera: by, name, blob, again, instead } = picture;
+      const { key: before, camera: by, name, blob, again, instead, near } = picture;
       picture.key = uniqueName();
       picture.file = null;
-      await kept?.put({ key: picture.key, camera: by, name, blob, again, instead });
+      await kept?.put({ key: picture.key, camera: by, name, blob, again, instead, near });
       await kept?.remove(before);
     },
     /** It waits no more. @param {Waiting} picture */

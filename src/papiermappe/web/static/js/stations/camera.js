@@ -53,6 +53,8 @@ export function cameraView(mappe, camera) {
     trouble: "",
     /** @type {[number, number][] | null} */
     corners: null,
+    /** Whether the empty table told where they are. */
+    byTable: false,
     /** @type {{ id: string, label: string }[]} */
     cameras: [],
     chosen: "",
@@ -134,6 +136,7 @@ export function cameraView(mappe, camera) {
       const before = this.state;
       this.state = seen.state;
       this.corners = seen.corners;
+      this.byTable = seen.by_table;
       if (this.ending || seen.state === before) return;
       if (seen.state === "take" && this.kept.byItself) this.take();
       if (seen.state === "divider" && this.taken) this.nextDocument(seen.name ?? "");
@@ -145,7 +148,7 @@ export function cameraView(mappe, camera) {
       const instead = this.again ? this.last : "";
       if (!instead) this.taken += 1;
       this.again = false;
-      [this.last] = this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null, instead);
+      [this.last] = this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null, instead, this.byTable ? this.corners : null);
       if (this.kept.sound) click();
       if (this.kept.flash) this.showTaken(picture);
       if (this.counted !== null && this.taken >= this.counted) this.end();
