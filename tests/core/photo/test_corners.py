@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.analysis import analyse
 from papiermappe.core.encode.plain import encode_png
-from papiermappe.core.photo import find_corners, look_for_sheet, rectified_size_px, rectify
+from papiermappe.core.photo import find_corners, look_for_sheet, place_corners, rectified_size_px, rectify
 from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import render
@@ -175,3 +175,16 @@ def test_a_photo_whose_sheet_is_not_sure_stays_as_it_came() -> None:
     assert not analysis.photo_sheet.is_sure
     assert analysis.treatment.corners is None
     assert np.array_equal(render(capture, analysis.treatment), both)
+
+
+def test_corners_that_are_about_known_keep_their_order() -> None:
+    """What a person calls the top left of a sheet stays so, however it lies."""
+    photo = laid(plain(60))
+    for turns in range(4):
+        about = np.roll(QUAD, turns, axis=0) + 5.0
+        placed = place_corners(photo, about)
+        assert np.abs(placed.corners_px - np.roll(QUAD, turns, axis=0)).max() < 2.5
+        first = placed.sides_px[0]
+        assert first is not None
+        middle = (placed.corners_px[0] + placed.corners_px[1]) / 2
+        assert np.abs(first[1] - middle).max() < 6

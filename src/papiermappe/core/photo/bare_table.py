@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.geometry import order_corners
 from papiermappe.core.photo.corners import PhotoCorners, place_corners
 from papiermappe.core.picture import Pixels
 
@@ -53,8 +54,7 @@ def sheet_on(frame: Pixels, bare: Look) -> PhotoCorners | None:
     if len(corners) != 4 or cv2.contourArea(outline) < LEAST_SOLID * cv2.contourArea(hull):
         return None
     by = max(frame.shape[:2]) / LOOK_PX
-    clockwise = corners if cv2.contourArea(corners, oriented=True) > 0 else corners[::-1]
-    return place_corners(frame, (clockwise + 0.5) * by - 0.5)
+    return place_corners(frame, order_corners((corners + 0.5) * by - 0.5))
 
 
 def _differs(look: Look, bare: Look) -> NDArray[np.bool_]:

@@ -54,7 +54,6 @@ class PhotoCorners(NamedTuple):
     sides_px: tuple[Numbers | None, ...] = (None,) * 4
     """A quarter, half and three quarters along each side, clockwise, (3, 2): the top side first. None where the side is
     not seen plainly."""
-
     likelihood: float = 1.0
     """0 to 1, that it is the sheet or a part of it: also where a side is hidden, or beyond the photo."""
 
@@ -92,7 +91,11 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     if found.may_be_printed:
         confidence = min(confidence, UNSURE)
     likelihood = _odds(found.lead) * min(1.0, float(placed.shares.min()) / LEAST_SHARE)
-    return _as_found(placed, confidence)._replace(likelihood=likelihood).scaled(len(whole) / len(fine))
+    corners = order_corners(placed.corners)
+    first = int(np.abs(placed.corners - corners[0]).sum(axis=1).argmin())
+    sides = _plain_sides(placed)
+    in_order = PhotoCorners(corners, confidence, (*sides[first:], *sides[:first]), likelihood)
+    return in_order.scaled(len(whole) / len(fine))
 
 
 def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = range(4)) -> PhotoCorners:
@@ -100,8 +103,11 @@ def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = r
 
     Args:
         photo: grey (h, w) or RGB (h, w, 3), uint8.
-        corners_px: about where they are.
-        sides: that are placed, 0 the top one as it lies, then clockwise; the others stay.
+        corners_px: about where they are, clockwise.
+        sides: that are placed, 0 from the first corner to the second, and so on; the others stay.
+
+    Returns:
+        The corners in the order that they were given in.
 
     Raises:
         PictureRefused: not such a picture.
@@ -109,15 +115,13 @@ def place_corners(photo: Pixels, corners_px: Corners, sides: Collection[int] = r
     whole = checked(photo, 300)
     fine = _shrunk_to(whole, FINE_PX)
     by = len(whole) / len(fine)
-    return _as_found(place_sides(fine, _scaled(corners_px, 1 / by), sides), 1.0).scaled(by)
+    placed = place_sides(fine, _scaled(corners_px, 1 / by), sides)
+    return PhotoCorners(placed.corners, 1.0, tuple(_plain_sides(placed))).scaled(by)
 
 
-def _as_found(placed: Placed, confidence: float) -> PhotoCorners:
-    corners = order_corners(placed.corners)
-    first = int(np.abs(placed.corners - corners[0]).sum(axis=1).argmin())
+def _plain_sides(placed: Placed) -> list[Numbers | None]:
     is_plain = placed.shares >= PLAIN_SHARE
-    sides = [side if plain else None for side, plain in zip(placed.quarters, is_plain, strict=True)]
-    return PhotoCorners(corners, confidence, (*sides[first:], *sides[:first]))
+    return [side if plain else None for side, plain in zip(placed.quarters, is_plain, strict=True)]
 
 
 class _Found(NamedTuple):

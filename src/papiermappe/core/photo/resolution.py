@@ -58,9 +58,9 @@ def look_for_sheet(photo: CapturedPicture, near: NearCorners | None = None) -> S
 def _placed_near(pixels: Pixels, near: NearCorners) -> PhotoCorners | None:
     """Return the sheet near corners; None where edges do not run along all of its sides, or farther off."""
     height, width = pixels.shape[:2]
-    rough = np.array(near) * (width, height) - 0.5
+    rough = order_corners(np.array(near) * (width, height) - 0.5)
     placed = place_corners(pixels, rough)
-    is_near = np.abs(placed.corners_px - order_corners(rough)).max() <= NEAR_SHARE * max(height, width)
+    is_near = np.abs(placed.corners_px - rough).max() <= NEAR_SHARE * max(height, width)
     is_plain = all(side is not None for side in placed.sides_px)
     return placed._replace(confidence=NEAR_CONFIDENCE) if is_near and is_plain else None
 
