@@ -41,7 +41,7 @@ def test_every_code_has_its_sentence() -> None:
 def test_every_kind_of_a_code_has_its_words() -> None:
     assert {f"finding_{kind.value}" for kind in FindingKind} <= SENTENCES.keys()
     kinds = JOURNALED.json_schema()["discriminator"]["mapping"].keys()
-    assert set(kinds) - {"straighten", "crop", "keep_as"} <= SENTENCES.keys()
+    assert set(kinds) - {"straighten", "crop", "uncurl", "keep_as"} <= SENTENCES.keys()
     for name, codes in (
         ("tone", Tone), ("source", Source), ("sides", Sides), ("colour", Colour), ("made_of", MadeOf),
     ):  # fmt: skip

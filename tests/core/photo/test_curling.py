@@ -8,6 +8,7 @@ import pytest
 from tests.core.test_flattening import SLANTED, page
 
 from papiermappe.core.analysis import Analysis, analyse
+from papiermappe.core.clean.pieces import boxes_of
 from papiermappe.core.curl import Curl
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.geometry import mm_to_px
@@ -133,7 +134,7 @@ def test_each_line_is_traced_by_itself() -> None:
         for letter in range(60):
             foot = top + round(14 * np.sin(letter / 20)) + 20 * number
             ink[foot - 16 : foot, 60 + 17 * letter : 70 + 17 * letter] = 1
-    feet = trace_lines(ink, 150.0)
+    feet = trace_lines(boxes_of(ink), 150.0)
     assert np.bincount(feet.line).tolist() == [60, 60, 60]
     for line in range(3):  # feet are where the letters end, in px from the top
         own = feet.y[feet.line == line]

@@ -2,10 +2,10 @@
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.pieces import Boxes, boxes_of
 from papiermappe.core.curl import KNOTS, MAX_BOW_MM, Bows, Curl, bow_shapes
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.photo.print_lines import LetterFeet, trace_lines
@@ -55,7 +55,9 @@ def find_curl(ink: Pixels, dpi: float, side_bows_mm: SideBows = (None,) * 4) -> 
     Returns:
         None where the sheet lies flat. With a confidence below 0.5 it is a guess, and not switched on.
     """
-    upright, sideways = trace_lines(ink, dpi), trace_lines(np.ascontiguousarray(cv2.transpose(ink)), dpi)
+    pieces = boxes_of(ink)
+    about_diagonal = Boxes(pieces.top, pieces.bottom, pieces.left, pieces.right)
+    upright, sideways = trace_lines(pieces, dpi), trace_lines(about_diagonal, dpi)
     top, right, bottom, left = side_bows_mm
     is_sideways = sideways.x.size > upright.x.size
     if sideways.x.size == upright.x.size == 0:

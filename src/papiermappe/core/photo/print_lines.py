@@ -5,10 +5,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.pieces import Boxes, boxes_of
+from papiermappe.core.clean.pieces import Boxes
 from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels
 
 LETTER_MM = (0.9, 7.0)  # tall
 WIDEST_MM = 14.0  # of letters that touch
@@ -30,14 +29,14 @@ class LetterFeet(NamedTuple):
     """The number of its line, from 0."""
 
 
-def trace_lines(ink: Pixels, dpi: float) -> LetterFeet:
+def trace_lines(pieces: Boxes, dpi: float) -> LetterFeet:
     """Return the feet of the letters of all lines of print that are long enough to show how they run.
 
     Args:
-        ink: (h, w), 0 = none.
-        dpi: its resolution.
+        pieces: of ink.
+        dpi: of the page.
     """
-    boxes = _letters(boxes_of(ink), dpi)
+    boxes = _letters(pieces, dpi)
     after = _next_letters(*boxes, GAP_HEIGHTS, mm_to_px(GAP_MM, dpi), ALIKE)
     line = _numbered(after)
     counts = np.bincount(line, minlength=1)
