@@ -16,7 +16,7 @@ from papiermappe.core.order.places import Side
 from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.core.picture import Pixels
 from papiermappe.core.treatment import Origin, Treatment
-from papiermappe.services import analysing, camera, comparing, importing, reading_files
+from papiermappe.services import camera, comparing, flattening, importing, reading_files
 from papiermappe.services.errors import NotFound
 from papiermappe.services.importing import Announced
 from papiermappe.services.splitting import split_spreads
@@ -92,7 +92,7 @@ def waiting(store: Store) -> list[int]:
 
 def examine(store: Store, page: int) -> None:
     """Examine a page by its corners, as a worker would."""
-    analysing.examine_flattened(store, page, once, DEFAULT_LIMIT_PX)
+    flattening.examine_flattened(store, page, once, DEFAULT_LIMIT_PX)
 
 
 def test_corners_placed_by_a_person_are_examined_anew(store: Store, mappe: int, tmp_path: Path) -> None:

@@ -38,6 +38,9 @@ REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
 DECODED_DPI = 150  # pictures that are looked at are decoded at this resolution or a little more
 
 
+FOUND_ON_SHEET = frozenset({"curl", "straighten", "crop"})
+"""The fields that are found on a sheet once it is made flat, and begin anew with other corners."""
+
 MarginMm = Annotated[float, Field(ge=-MAX_MARGIN_MM, le=MAX_MARGIN_MM)]
 
 

@@ -13,6 +13,7 @@ from papiermappe.services import (
     analysing,
     comparing,
     delivering,
+    flattening,
     levels,
     looking,
     making,
@@ -119,7 +120,7 @@ def _examining(blueprint: Blueprint, store: Store, pools: Pools, recogniser: Rec
 
     @blueprint.task(name=JobKind.EXAMINE_FLATTENED, retry=RETRIED)
     def examine_flattened(page_id: int) -> None:
-        analysing.examine_flattened(store, page_id, pools.foreground, max_px)
+        flattening.examine_flattened(store, page_id, pools.foreground, max_px)
 
     @blueprint.task(name=JobKind.FIND_UPRIGHT, retry=RETRIED)
     def find_upright(page_id: int) -> None:

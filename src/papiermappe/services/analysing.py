@@ -16,7 +16,7 @@ from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.order.places import Side
 from papiermappe.core.pages import examine, page_jpeg
 from papiermappe.core.photo_sheet import KnownSheet
-from papiermappe.core.treatment import SURE, Origin, Part, Tone, Treatment, page_size_mm
+from papiermappe.core.treatment import FOUND_ON_SHEET, SURE, Origin, Part, Tone, Treatment, page_size_mm
 from papiermappe.devices.model import Colour, TicketSettings
 from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import OrientationDetector
@@ -37,7 +37,6 @@ log = structlog.get_logger()
 NEIGHBOURS = 9
 MIN_NEIGHBOURS = 3
 
-ON_FLAT_SHEET = {"curl", "straighten", "crop"}
 _STEPS = (("corners",), ("curl",), ("straighten",), ("crop",), ("quarter_turns", "turn_origin"), ("tone",))
 """What the machine finds: the fields of each step."""
 
@@ -97,42 +96,15 @@ def find_upright(
 def examine_half(store: Store, capture: Capture, treatment: Treatment, compute: Compute, max_px: int) -> Analysis:
     """Return what is found on one page of a spread; it stands as the spread did."""
     known = KnownSheet(treatment.corners, by_hand=False) if treatment.corners else None
-    return _examined_as(store, capture, treatment, known, compute, max_px)
+    return examine_known(store, capture, treatment, known, compute, max_px)
 
 
-def _examined_as(
+def examine_known(
     store: Store, capture: Capture, treatment: Treatment, known: KnownSheet | None, compute: Compute, max_px: int
 ) -> Analysis:
+    """Return what is found on a part of a capture that is known; it stands as its treatment says."""
     upright = TurnEstimate(treatment.quarter_turns, 1.0)
     return _examined(store, capture, compute, max_px, upright, None, treatment.part, known)
-
-
-def examine_flattened(store: Store, page_id: int, compute: Compute, max_px: int) -> None:
-    """Find the curl, the angle and the frame of a sheet whose corners a person has placed, and record them.
-
-    What was found on its photo before stays known: the person may go back to it.
-    """
-    with store.begin() as session:
-        page = session.get(Page, page_id)
-        if page is None or not treatment_of(page).waits_to_be_examined:
-            return
-        capture, treatment = page.capture, treatment_of(page)
-    known = KnownSheet(treatment.corners, by_hand=True) if treatment.corners else None
-    found = _examined_as(store, capture, treatment, known, compute, max_px).treatment
-    record_flattened(MACHINE, store, page_id, found, capture.id)
-
-
-@transaction
-def record_flattened(caller: Caller, session: Session, page_id: int, found: Treatment, capture_id: int) -> None:
-    """Record what was found on a sheet by corners that a person has placed, unless those are others by now."""
-    page = session.get_one(Page, page_id)
-    if page.mappe_id is None:
-        return
-    mappe = locked_mappe(caller, session, page.mappe_id)
-    session.refresh(page)
-    now = treatment_of(page)
-    if page.capture_id == capture_id and now.waits_to_be_examined and now.corners == found.corners:
-        machine_entry(session, mappe, {page_id: found.model_dump(mode="json", include=ON_FLAT_SHEET)})
 
 
 def _analyse(
@@ -249,7 +221,7 @@ def fields_found(now: Treatment, before: Treatment, found: Treatment) -> dict[st
     fields = {name: would_be[name] for name in untouched}
     if "corners" not in fields and is_now["corners"] != would_be["corners"]:
         # All of these were found on the sheet as the machine would make it flat.
-        fields = {name: value for name, value in fields.items() if name not in ON_FLAT_SHEET}
+        fields = {name: value for name, value in fields.items() if name not in FOUND_ON_SHEET}
     return fields
 
 

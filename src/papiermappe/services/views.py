@@ -143,6 +143,8 @@ class PageDetail(BaseModel):
     """Whether the machine has found the sheet on a photo for sure."""
     is_found_flat: bool
     """Whether it is made flat by the corners that the machine has found."""
+    curl_mm: float | None
+    """How far it bows where it bows most; None where it lies flat, or that is not known."""
     found_sides: SidesView | None
     """None where no sheet was found."""
     zones: list[ZoneView]
@@ -382,6 +384,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         sheet_corners=treatment.corners or (guess.corners if guess else frame.corners),
         is_sheet_found=guess is not None and guess.is_sure,
         is_found_flat=treatment.corners is not None and of_sheet is not None,
+        curl_mm=treatment.curl.largest_mm if treatment.curl and treatment.corners else None,
         found_sides=_found_sides(of_sheet, flat_mm, frame, treatment.quarter_turns) if of_sheet else None,
         zones=[
             ZoneView(

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from papiermappe.core.geometry import Quad
 from papiermappe.core.operations.framing import LEAST_PAGE_MM
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
-from papiermappe.core.treatment import MAX_PAGE_MM, CaptureSize, Treatment, flat_size_mm
+from papiermappe.core.treatment import FOUND_ON_SHEET, MAX_PAGE_MM, CaptureSize, Treatment, flat_size_mm
 from papiermappe.message import Message
 
 BEYOND = 0.5
@@ -43,7 +43,7 @@ class MakeFlat(BaseOperation):
                 check_corners(self.corners, size)
             changes[page.id] = flattened(page.treatment, self.corners, size)
             if page.found and page.found.corners == self.corners:
-                changes[page.id] |= page.found.model_dump(mode="json", include={"crop", "straighten", "curl"})
+                changes[page.id] |= page.found.model_dump(mode="json", include=set(FOUND_ON_SHEET))
         return changes
 
     def message(self, count: int) -> Message:
@@ -80,7 +80,7 @@ def flattened(treatment: Treatment, corners: Quad | None, size: CaptureSize) -> 
     """
     carry = _on_flat(corners, size) @ np.linalg.inv(_on_flat(treatment.corners, size))
     zones = tuple(zone.model_copy(update={"corners": _carried(zone.corners, carry)}) for zone in treatment.zones)
-    anew: dict[str, Any] = {"crop": None, "straighten": None, "curl": None, "margins": (0.0, 0.0), "gutter": None}
+    anew: dict[str, Any] = {**dict.fromkeys(FOUND_ON_SHEET), "margins": (0.0, 0.0), "gutter": None}
     now = treatment.model_copy(update={"corners": corners, "zones": zones, **anew})
     return now.model_dump(mode="json", include={"corners", "zones", *anew})
 

@@ -5,6 +5,7 @@ from typing import Any, ClassVar, Literal
 
 from papiermappe.core.operations.flattening import flattened
 from papiermappe.core.operations.model import BaseOperation, Changes, PageState
+from papiermappe.core.treatment import FOUND_ON_SHEET
 
 
 class UseFound(BaseOperation):
@@ -36,7 +37,7 @@ class UseFound(BaseOperation):
         if found is None or found.corners is None or size is None or page.treatment.part is not None:
             return {}
         fields = flattened(page.treatment, found.corners, size)
-        return {page.id: fields | found.model_dump(mode="json", include={"crop", "straighten", "curl"})}
+        return {page.id: fields | found.model_dump(mode="json", include=set(FOUND_ON_SHEET))}
 
     @property
     def step_code(self) -> str:

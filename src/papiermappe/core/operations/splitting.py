@@ -11,7 +11,7 @@ from papiermappe.core.geometry import quad_mm, quad_px
 from papiermappe.core.halves import GutterLine, half_of
 from papiermappe.core.operations.model import BaseOperation, Changes, OperationRefused, PageState
 from papiermappe.core.order.places import Side, ranks_between
-from papiermappe.core.treatment import MAX_PAGE_MM, Part, Treatment, flat_sheet, page_box
+from papiermappe.core.treatment import FOUND_ON_SHEET, MAX_PAGE_MM, Part, Treatment, flat_sheet, page_box
 from papiermappe.message import Message
 
 SizeMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
@@ -128,7 +128,7 @@ def half_treatment(spread: PageState, *, right: bool) -> Treatment:
         right: the right page, not the left.
     """
     treatment, gutter, size = spread.treatment, spread.gutter or (), spread.capture_size
-    anew: dict[str, Any] = {"gutter": None, "straighten": None, "crop": None, "margins": (0.0, 0.0), "curl": None}
+    anew: dict[str, Any] = {**dict.fromkeys(FOUND_ON_SHEET), "margins": (0.0, 0.0), "gutter": None}
     if size is not None and (flat := flat_sheet((size.height_px, size.width_px), size.dpi, treatment)) is not None:
         half = half_of(page_box(*spread.scan_mm, treatment).corners, gutter, right)
         if half is not None:

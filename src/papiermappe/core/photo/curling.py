@@ -10,7 +10,7 @@ from papiermappe.core.curl import KNOTS, MAX_BOW_MM, Bows, Curl, bow_shapes
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.photo.print_lines import LetterFeet, trace_lines
 from papiermappe.core.photo.rectified import FlatSheet
-from papiermappe.core.photo_sheet import PhotoSheet
+from papiermappe.core.photo_sheet import SURE, PhotoSheet
 from papiermappe.core.picture import Pixels
 
 Numbers = NDArray[np.float64]
@@ -19,7 +19,7 @@ ROUNDS = 12
 WIDE_MM, NARROW_MM = 4.5, 0.75  # off its line a letter is left out, in the first and in the last round
 LETTER_SPREAD_MM = 0.3  # by which letters are off their lines, those of a line not independently of each other
 USUAL_BOW_MM = 12.0
-USUAL_TURN = 0.1  # of lines against the sides of the sheet, as a slope
+USUAL_TURN_MM = 10.0  # by which lines rise from one side of the sheet to the other
 SIDE_SPREAD_MM, SIDE_SHARE = 0.3, 0.03  # by so much, and by this share of it, what a side shows of its bow may be wrong
 UNSURE_MM = 0.6  # as likely as not the lines will be straight within it
 UNLIKE_PRINT_MM = 0.45  # off their lines: what is traced is hardly print
@@ -74,7 +74,9 @@ def find_curl(ink: Pixels, dpi: float, side_bows_mm: SideBows = (None,) * 4) -> 
     if moved < LEAST_BOW_MM:
         return None
     confidence = _confidence(fit, rows)
-    return Curl(first=_bows(first), last=_bows(last), sideways=is_sideways, confidence=confidence, on=confidence >= 0.5)
+    return Curl(
+        first=_bows(first), last=_bows(last), sideways=is_sideways, confidence=confidence, on=confidence >= SURE
+    )
 
 
 def _largest(*sides: Bows | None) -> float:
@@ -110,7 +112,7 @@ def _fitted(
 
 def _known(side_bows_mm: tuple[Bows | None, Bows | None]) -> tuple[Numbers, Numbers]:
     """Return what is known of the terms before: the inverse of their covariance, (8, 8), and that times them."""
-    precision = np.array([1 / USUAL_BOW_MM] * 6 + [1 / USUAL_TURN / 100] * 2) ** 2
+    precision = np.array([1 / USUAL_BOW_MM] * 6 + [1 / USUAL_TURN_MM] * 2) ** 2
     pull = np.zeros(8)
     for side, bows_mm in enumerate(side_bows_mm):
         if bows_mm is not None:

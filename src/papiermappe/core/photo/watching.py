@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from papiermappe.core.order.code_reading import READ_DPI, read_codes
 from papiermappe.core.order.dividers import CodeUse, meaning_of
 from papiermappe.core.photo.bare_table import Look, is_as_before, sheet_on, small_look
-from papiermappe.core.photo.corners import find_corners
+from papiermappe.core.photo.corners import PhotoCorners, find_corners
 from papiermappe.core.photo.likeness import is_same_side, looked_at
 from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred, is_too_dark
 from papiermappe.core.photo.rectified import Corners, rectify
@@ -117,8 +117,10 @@ class CameraWatch:
     def _look(self, frame: Pixels, at_s: float) -> None:
         found = find_corners(frame)
         self._is_by_table = found.likelihood < LIKELY
-        seen = found if not self._is_by_table else sheet_on(frame, self._bare) if self._bare is not None else None
-        self._corners = seen.corners_px if seen is not None else None
+        seen: PhotoCorners | None = found
+        if self._is_by_table:
+            seen = None if self._bare is None else sheet_on(frame, self._bare)
+        self._corners = None if seen is None else seen.corners_px
         self._looked_at_s = at_s
 
     def _note_table(self, frame: Pixels) -> None:

@@ -408,7 +408,7 @@ export function tidy(mappe, pile, facts) {
     },
     get curl() { return this.isFlat ? this.treatment.curl : null; },
     get hasCurl() { return Boolean(this.curl); },
-    get curlText() { return this.curl ? `${length(Math.max(...[...this.curl.first, ...this.curl.last].map(Math.abs)))} mm` : ""; },
+    get curlText() { return this.curl ? `${length(this.known.curl_mm)} mm` : ""; },
     get curlOrigin() { return originOf(this.curl); },
     get curlPressed() { return this.curl?.on ? "true" : "false"; },
     get curlWord() { return this.curl?.on ? t("On") : t("Off"); },
