@@ -15,10 +15,11 @@ from papiermappe.core.operations import MakeFlat, UseFound
 from papiermappe.core.order.places import Side
 from papiermappe.core.photo_sheet import NearCorners
 from papiermappe.core.picture import Pixels
-from papiermappe.core.treatment import Origin, Treatment
+from papiermappe.core.treatment import Origin, Straightening, Treatment
 from papiermappe.services import camera, comparing, flattening, importing, reading_files
 from papiermappe.services.errors import NotFound
 from papiermappe.services.importing import Announced
+from papiermappe.services.reconciling import reconcile
 from papiermappe.services.splitting import split_spreads
 from papiermappe.services.views import SpreadKind
 from papiermappe.standin.camera.optics import Camera
@@ -122,6 +123,32 @@ def test_corners_placed_by_a_person_are_examined_anew(store: Store, mappe: int, 
     assert treatment(store, mappe, page) == found
     redo(store, mappe)
     assert treatment(store, mappe, page).corners == placed
+
+
+def test_a_sheet_whose_examination_was_given_up_is_left_as_its_corners_make_it(
+    store: Store, mappe: int, tmp_path: Path
+) -> None:
+    page = bring(store, mappe, tmp_path, taken(book()))
+    found = treatment(store, mappe, page)
+    assert found.corners is not None
+    moved = tuple((x + 2.0, y) for x, y in found.corners)
+    do(store, mappe, MakeFlat(pages=(page,), corners=moved))
+    assert reconcile(store) == 0  # its job still waits
+    with store.begin() as session:
+        session.execute(text("UPDATE procrastinate_jobs SET status = 'failed'"))
+    assert reconcile(store) == 1
+    left = treatment(store, mappe, page)
+    assert left == found.model_copy(
+        update={
+            "corners": moved,
+            "curl": None,
+            "crop": None,
+            "straighten": Straightening(skew_deg=0.0, confidence=0.0, on=False),
+        }
+    )
+    assert reconcile(store) == 0
+    undo(store, mappe)
+    assert treatment(store, mappe, page) == found
 
 
 def test_what_a_person_sets_while_corners_are_examined_stays(store: Store, mappe: int, tmp_path: Path) -> None:

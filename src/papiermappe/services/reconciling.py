@@ -1,7 +1,7 @@
 """Ending or enqueueing again what killed, lost or given-up jobs have left, so that nothing is stuck."""
 
 import structlog
-from sqlalchemy import select
+from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
 from papiermappe.core.analysis import Analysis
@@ -13,8 +13,10 @@ from papiermappe.message import Message
 from papiermappe.services import delivering, making, runs
 from papiermappe.services.analysing import record_analysis
 from papiermappe.services.caller import MACHINE
+from papiermappe.services.flattening import leave_as_flattened
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
+    TO_BE_FLATTENED,
     Delivery,
     DeliveryState,
     Document,
@@ -44,6 +46,7 @@ def reconcile(store: Store) -> int:
         orphaned_filings = _filings(session)
         orphaned_deliveries = _deliveries(session)
         orphaned_pages = _pages(session)
+        orphaned_sheets = _sheets(session)
     for run_id in orphaned_runs:
         log.warning("a run without a job is ended", action="run.reconciled", run_id=run_id)
         _interrupt(store, run_id)
@@ -56,7 +59,11 @@ def reconcile(store: Store) -> int:
     for page_id in orphaned_pages:
         log.warning("a page without a job is left as scanned", action="page.reconciled", page_id=page_id)
         record_analysis(MACHINE, store, page_id, NOT_ANALYSED)
-    return sum(map(len, (orphaned_runs, orphaned_filings, orphaned_deliveries, orphaned_pages)))
+    for page_id in orphaned_sheets:
+        log.warning("a sheet without a job is left as its corners make it", action="sheet.reconciled", page_id=page_id)
+        leave_as_flattened(MACHINE, store, page_id)
+    orphaned = (orphaned_runs, orphaned_filings, orphaned_deliveries, orphaned_pages, orphaned_sheets)
+    return sum(map(len, orphaned))
 
 
 NOT_ANALYSED = Analysis(
@@ -91,6 +98,12 @@ def _deliveries(session: Session) -> list[int]:
 def _pages(session: Session) -> list[int]:
     live = live_job_ids(session, JobKind.ANALYSE, "page_id")
     waiting = select(Page.id).where(Page.analysis.is_(None))
+    return [row for row in session.scalars(waiting) if row not in live]
+
+
+def _sheets(session: Session) -> list[int]:
+    live = live_job_ids(session, JobKind.EXAMINE_FLATTENED, "page_id")
+    waiting = select(Page.id).where(text(TO_BE_FLATTENED), Page.analysis.is_not(None), Page.mappe_id.is_not(None))
     return [row for row in session.scalars(waiting) if row not in live]
 
 

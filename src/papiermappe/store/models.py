@@ -477,6 +477,10 @@ class CodePattern(Base):
     use: Mapped[CodeUse] = mapped_column(_codes(CodeUse, "use"))
 
 
+TO_BE_FLATTENED = "treatment ->> 'corners' is not null and treatment ->> 'straighten' is null"
+"""Which pages wait to be examined by their corners, as `Treatment.waits_to_be_examined` says."""
+
+
 class Page(Base):
     """One side, or half of a spread, at its place in a Mappe: a capture and a treatment. Copies share a capture."""
 
@@ -484,6 +488,8 @@ class Page(Base):
     __table_args__ = (
         UniqueConstraint("mappe_id", "rank", "side", deferrable=True, initially="DEFERRED"),
         Index("ix_page_mappe_id_revision", "mappe_id", "revision"),
+        Index("ix_page_not_analysed", "id", postgresql_where=text("analysis is null")),
+        Index("ix_page_to_be_flattened", "id", postgresql_where=text(TO_BE_FLATTENED)),
         CheckConstraint("revision > 0", name="revision"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
