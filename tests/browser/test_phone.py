@@ -8,7 +8,8 @@ from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from tests.browser.conftest import Stack, assert_accessible
 from tests.browser.test_touch import middle, touch
-from tests.helpers import ANNA, photograph
+from tests.helpers import ANNA, camera_jpeg, photograph
+from tests.services.test_photos import book, taken
 
 from papiermappe.services import mappen, phones
 from papiermappe.standin.paper.drawing import draw_side
@@ -32,6 +33,7 @@ def photos(tmp_path_factory: pytest.TempPathFactory) -> dict[str, str]:
         original = ORIGINALS[name]
         drawn = draw_side(original.paper, original.sheets[0].front).raster(110)
         (folder / f"{name}.jpg").write_bytes(photograph(drawn))
+    (folder / "book.jpg").write_bytes(camera_jpeg(taken(book())))
     (folder / "broken.jpg").write_bytes(b"\xff\xd8\xff" + bytes(400))
     return {path.stem: str(path) for path in folder.iterdir()}
 
@@ -75,7 +77,7 @@ def choose(driver: Chrome, field: str, *files: str) -> None:
     driver.find_element(By.ID, field).send_keys("\n".join(files))
 
 
-def taken(driver: Chrome) -> int:
+def count(driver: Chrome) -> int:
     """Return how many pages the phone shows."""
     return len(driver.find_elements(By.CSS_SELECTOR, ".taken li"))
 
@@ -190,11 +192,11 @@ def test_again_next_several_at_once_and_done(
     until(lambda: stack.desk(mappe).pages[0].scan != first.scan)
     assert stack.desk(mappe).order == [first.id]
     choose(phone, "gallery", photos["german"], photos["invoice"])
-    until(lambda: taken(phone) == 3)
+    until(lambda: count(phone) == 3)
     until(lambda: phone.find_element(By.ID, "done").is_enabled())
     until(lambda: is_flat(phone))
     press(phone, "leave-out")
-    until(lambda: taken(phone) == 2)
+    until(lambda: count(phone) == 2)
     assert len(stack.desk(mappe).set_aside) == 1
     press(phone, "done")
     until(lambda: says(phone, "2 pages are at the desk"))
@@ -204,6 +206,21 @@ def test_again_next_several_at_once_and_done(
     until(lambda: says(phone, "This link has ended"))
     assert_accessible(phone, "over")
     assert not phone.find_element(By.CSS_SELECTOR, "label[for=camera]").is_displayed()
+
+
+def test_an_open_book_is_told_and_split_when_all_is_taken(
+    stack: Stack, phone: Chrome, link: str, mappe: int, photos: dict[str, str], until: Until
+) -> None:
+    phone.get(link)
+    choose(phone, "camera", photos["book"])
+    until(lambda: says(phone, "An open book: split into its pages when you are done"))
+    until(lambda: is_flat(phone))
+    press(phone, "open-book")
+    until(lambda: says(phone, "An open book: stays one picture"))
+    press(phone, "open-book")
+    assert_accessible(phone, "an open book")
+    press(phone, "done")
+    until(lambda: len(stack.desk(mappe).order) == 2)
 
 
 def test_without_a_connection_pictures_wait_in_the_phone_also_when_its_page_is_closed(
@@ -221,7 +238,7 @@ def test_without_a_connection_pictures_wait_in_the_phone_also_when_its_page_is_c
     connect(phone)
     phone.get(link)
     until(lambda: len(stack.desk(mappe).order) == 2)
-    until(lambda: taken(phone) == 2)
+    until(lambda: count(phone) == 2)
 
 
 def test_a_link_withdrawn_in_the_middle_loses_no_picture_and_the_next_link_takes_it(

@@ -6,14 +6,17 @@ from pathlib import Path
 import numpy as np
 import pytest
 from sqlalchemy import func, select, update
-from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, analyse_all, camera_jpeg, desk, scan, undo
+from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, Drawer, analyse_all, camera_jpeg, desk, once, scan, undo
+from tests.services.test_photos import book, taken
 
+from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import MakeFlat, SetAside, Turn
-from papiermappe.services import camera, importing, mappen, phones, reading_files, runs
+from papiermappe.services import camera, comparing, importing, mappen, phones, reading_files, runs
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import LinkOver, NotFound, NotPossible
 from papiermappe.services.importing import Announced
 from papiermappe.services.phones import Phone
+from papiermappe.services.views import SpreadKind
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Capture, FileState, IncomingFile, Page, PhoneLink, Run, RunOrigin, RunState
@@ -252,6 +255,22 @@ def test_done_ends_the_link_and_the_run_when_all_is_read(
     assert len(desk(store, mappe).order) == 2  # what was here is read; what was not stays in the phone
     with store.begin() as session:
         assert session.get_one(IncomingFile, unsent).state is FileState.CANCELLED
+
+
+@pytest.mark.parametrize("splits", [True, False])
+def test_an_open_book_that_a_phone_took_is_split_when_all_is_taken(
+    store: Store, mappe: int, phone: Phone, incoming: Incoming, splits: bool
+) -> None:
+    data = camera_jpeg(taken(book()))
+    file = announce(phone, store, data)
+    importing.receive_part(phone.caller, store, incoming, file, 0, data)
+    reading_files.import_files(store, incoming, run_of(store, phone).id)
+    analyse_all(store, mappe)
+    assert [shown.page.spread for shown in phones.phone_view(phone, store).pages] == [SpreadKind.SURE]
+    phones.close_link(phone.caller, store, phone.link_id, open_book=splits)
+    reading_files.import_files(store, incoming, run_of(store, phone).id)
+    comparing.compare_run(store, run_of(store, phone).id, once, DEFAULT_LIMIT_PX)
+    assert len(desk(store, mappe).order) == 1 + splits
 
 
 def test_who_ends_the_run_at_the_desk_ends_the_link(

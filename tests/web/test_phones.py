@@ -143,7 +143,7 @@ def test_the_link_of_another_mappe_reaches_none_of_this_ones_pictures(
 
 
 def test_a_link_that_is_over_says_so(phone: TestClient, link: str) -> None:
-    assert phone.post(f"{link}/done").status_code == 200
+    assert phone.post(f"{link}/done", json={}).status_code == 200
     answer = phone.get(f"{link}/pages")
     assert (answer.status_code, answer.json()["code"]) == (410, "phone_link_over")
     page = phone.get(link)

@@ -86,16 +86,16 @@ def end_pictures(caller: Caller, session: Session, mappe_id: int, *, open_book: 
         NotFound: there is no such Mappe.
     """
     locked_mappe(caller, session, mappe_id)
-    run = _live(session, mappe_id, None)
-    if run is not None:
-        run.open_book = open_book
-    end_within(caller, session, mappe_id, None)
+    end_within(caller, session, mappe_id, None, open_book=open_book)
 
 
-def end_within(caller: Caller, session: Session, mappe_id: int, phone_link_id: int | None) -> None:
+def end_within(
+    caller: Caller, session: Session, mappe_id: int, phone_link_id: int | None, *, open_book: bool = False
+) -> None:
     """End the run of a camera, or of the phone of a link, in a locked Mappe; there may be none."""
     run = _live(session, mappe_id, phone_link_id)
     if run is not None:
+        run.open_book = open_book
         runs.stop_within(caller, session, run.id)
 
 

@@ -109,14 +109,24 @@ def open_link_of(caller: Caller, store: Store, mappe_id: int, box: SecretBox) ->
 
 
 @transaction
-def close_link(caller: Caller, session: Session, link_id: int) -> None:
-    """Let a link open nothing any more; what came by it stays. Raises NotFound."""
+def close_link(caller: Caller, session: Session, link_id: int, *, open_book: bool = False) -> None:
+    """Let a link open nothing any more; what came by it stays.
+
+    Args:
+        caller: who closes it.
+        session: of the transaction.
+        link_id: the link.
+        open_book: whether the pictures that came last show two pages each, which are to be split.
+
+    Raises:
+        NotFound: there is no such link.
+    """
     link = session.get(PhoneLink, link_id)
     if link is None:
         raise NotFound("phone_link_unknown")
     mappe = locked_mappe(caller, session, link.mappe_id)
     link.closed_at = link.closed_at or datetime.now(UTC)
-    camera.end_within(caller, session, mappe.id, link_id)
+    camera.end_within(caller, session, mappe.id, link_id, open_book=open_book)
 
 
 def phone_of(store: Store, secret: str, request_id: str | None = None) -> Phone:

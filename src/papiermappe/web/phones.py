@@ -124,6 +124,13 @@ class LeftOut(BaseModel):
     seen: Seen
 
 
+class AllTaken(BaseModel):
+    """Nothing more comes from this phone."""
+
+    open_book: bool = False
+    """Whether pictures of an open book are to be split into its pages."""
+
+
 @router.get(PHONE, include_in_schema=False)
 def page_for_thumbs(request: Request, ctx: Ctx, secret: Secret) -> Response:
     """Show the page that a phone opens. Where the link is over, it says so, and what waits there is kept."""
@@ -209,6 +216,6 @@ def leave_out(ctx: Ctx, phone: Asking, page_id: Id, command: LeftOut) -> int | N
 
 
 @router.post(PHONE + "/done")
-def done(ctx: Ctx, phone: Asking) -> None:
+def done(ctx: Ctx, phone: Asking, command: AllTaken) -> None:
     """End the link, as somebody at the phone has all pictures."""
-    phones.close_link(phone.caller, ctx.store, phone.link_id)
+    phones.close_link(phone.caller, ctx.store, phone.link_id, open_book=command.open_book)

@@ -34,6 +34,8 @@ function phone(facts) {
     finished: false,
     problem: "",
     tries: 0,
+    /** Whether pictures of an open book are to be split into its pages once all are taken. */
+    splitsBooks: true,
     /** Until when the page is looked at often: corners were sent, and what follows from them is being found. */
     settles: 0,
     /** Whether the picture that was taken last can be shown as the phone has it. */
@@ -120,6 +122,10 @@ function phone(facts) {
       return t("{width} by {height} mm, {dpi} dpi", { width: Math.round(width), height: Math.round(height), dpi: Math.round(dpi) });
     },
     get warnings() { return [...new Set((this.page?.warnings ?? []).map((/** @type {any} */ warning) => warning.text))]; },
+    get isBook() { return this.page?.spread === "sure" && !this.isAside; },
+    get bookText() { return this.splitsBooks ? t("An open book: split into its pages when you are done.") : t("An open book: stays one picture."); },
+    get bookSwitch() { return this.splitsBooks ? t("Do not split") : t("Split"); },
+    switchBook() { this.splitsBooks = !this.splitsBooks; },
     get isAside() { return Boolean(this.page?.set_aside); },
     get comingText() {
       if (this.view.waits_for_scanner && this.coming) return t("Other pages are coming in at the desk just now. {pictures} here until they are in.", { pictures: waiting(this.coming) });
@@ -218,7 +224,7 @@ function phone(facts) {
     async done() {
       if (this.isNotDone) return;
       try {
-        await send(`${home}/done`, {}, (lost) => { this.lost = lost; });
+        await send(`${home}/done`, { open_book: this.splitsBooks }, (lost) => { this.lost = lost; });
       } catch (error) {
         if (!(error instanceof Refused)) throw error; // it was over already
       }
