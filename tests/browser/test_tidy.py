@@ -9,18 +9,39 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from tests.browser.conftest import Stack, assert_accessible
 from tests.browser.test_touch import middle, swipe
-from tests.helpers import ANNA
+from tests.helpers import ANNA, camera_jpeg, do
+from tests.services.test_photos import bent, taken
 
 from papiermappe.core.clean.findings import Finding, FindingKind
-from papiermappe.core.treatment import Origin, Treatment
+from papiermappe.core.operations import SetTone
+from papiermappe.core.treatment import Origin, Tone, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
-from papiermappe.services import mappen, runs
+from papiermappe.services import importing, mappen, runs
+from papiermappe.services.importing import Announced
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.views import page_detail
+from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Mappe, Page
 
 Until = Callable[..., None]
+
+WHITE_OF = """
+const [css, done] = arguments, image = new Image(), canvas = document.createElement("canvas");
+const retry = () => setTimeout(() => { image.src = document.querySelector(css).getAttribute("href"); }, 300);
+image.onerror = retry;
+image.onload = () => {
+  [canvas.width, canvas.height] = [image.naturalWidth, image.naturalHeight];
+  const context = canvas.getContext("2d");
+  context.drawImage(image, 0, 0);
+  const levels = context.getImageData(0, 0, canvas.width, canvas.height).data;
+  let white = 0;
+  for (let at = 0; at < levels.length; at += 4) white += levels[at] > 245;
+  done([(4 * white) / levels.length, [canvas.width, canvas.height]]);
+};
+retry();
+"""
+"""Which share of the picture that a selector names is white, and how many px it has."""
 
 pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
@@ -358,6 +379,61 @@ def test_corners_of_a_sheet_seen_at_an_angle_are_placed_by_mouse_and_keys(
     until(lambda: treatment(stack, mappe).corners == placed)
     driver.find_element(By.ID, "as-it-came").click()
     until(lambda: treatment(stack, mappe) == before)
+
+
+@pytest.fixture
+def bent_letter(stack: Stack, driver: Chrome, until: Until) -> int:
+    """A Mappe with the photo of a bent sheet, shown at Tidy."""
+
+    def bring() -> int:
+        number = mappen.open_mappe(ANNA, stack.store, "Bent")
+        data = camera_jpeg(taken(bent()))
+        announced = [Announced("photo.jpg", len(data))]
+        run = importing.start_import(ANNA, stack.store, number, announced, importing.FRONTS)
+        (file,) = importing.files_of(ANNA, stack.store, run)
+        importing.receive_part(ANNA, stack.store, Incoming(stack.folder / "incoming"), file.id, 0, data)
+        until(lambda: all(page.analysed for page in stack.desk(number).pages) and stack.desk(number).order, 60)
+        return number
+
+    number = stack.copy_of("Bent", bring)
+    driver.get(f"{stack.url}/mappen/{number}/tidy")
+    until(lambda: driver.find_element(By.ID, "frame").is_enabled())
+    return number
+
+
+def test_bent_paper_is_left_bent_and_made_straight_again(
+    stack: Stack, driver: Chrome, until: Until, bent_letter: int
+) -> None:
+    found = treatment(stack, bent_letter).curl
+    assert found is not None
+    switch = driver.find_element(By.ID, "switch-curl")
+    until(switch.is_displayed)
+    row = driver.find_element(By.XPATH, "//tr[th='Curl']")
+    assert row.text.startswith(f"Curl {found.largest_mm:.1f}".removesuffix(".0") + " mm found")
+    switch.click()
+    until(lambda: treatment(stack, bent_letter).curl == found.model_copy(update={"on": False}))
+    until(lambda: switch.text == "Off")
+    switch.click()
+    until(lambda: treatment(stack, bent_letter).curl == found)
+    until(lambda: switch.text == "On")
+
+
+def test_a_flat_photo_is_compared_with_the_sheet_as_it_was_taken(
+    stack: Stack, driver: Chrome, until: Until, bent_letter: int
+) -> None:
+    (page,) = stack.desk(bent_letter).order
+    do(stack.store, bent_letter, SetTone(pages=(page,), tone=Tone.BILEVEL))
+    until(lambda: driver.find_element(By.ID, "tone").get_attribute("value") == "bilevel")
+    ActionChains(driver).send_keys("y").perform()
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-grip=compare]"))
+    shown = stack.desk(bent_letter).pages[0]
+    (page_white, page_size), (sheet_white, sheet_size) = (
+        driver.execute_async_script(WHITE_OF, f".viewer-page {css}") for css in ("image.page", "[clip-path] image")
+    )
+    assert page_white > 0.7  # paper and ink alone
+    assert sheet_white < 0.3  # paper as it was lit
+    assert page_size == sheet_size
+    assert page_size[1] / page_size[0] == pytest.approx(shown.height_mm / shown.width_mm, abs=0.01)
 
 
 @pytest.fixture

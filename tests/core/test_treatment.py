@@ -11,7 +11,8 @@ from pydantic import ValidationError
 
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.picture import CapturedPicture, Pixels
-from papiermappe.core.treatment import Cropping, Straightening, Treatment, page_box, page_size_mm, render
+from papiermappe.core.treatment import Cropping, Straightening, Tone, Treatment, page_box, page_size_mm, render
+from papiermappe.core.zones import SheetZone, ZoneKind
 
 Png = Callable[..., CapturedPicture]
 A4_CORNERS = ((4.0, 3.0), (214.0, 3.0), (214.0, 300.0), (4.0, 300.0))
@@ -77,6 +78,14 @@ def test_pictures_have_the_same_name_exactly_where_they_look_the_same() -> None:
     assert sure.picture_key("abc") == unsure.picture_key("abc")
     assert sure.picture_key("abc") != sure.picture_key("abd")
     assert sure.picture_key("abc") != Treatment(straighten=Straightening(skew_deg=1.01)).picture_key("abc")
+
+
+def test_the_shape_of_a_page_alone_changes_nothing_of_how_it_looks(grey_page: Pixels, png: Png) -> None:
+    cleared = SheetZone(name="a", kind=ZoneKind.WIPE, corners=A4_CORNERS)
+    looks = Treatment(tone=Tone.BILEVEL, zones=(cleared,), without_specks=True, contrast=20)
+    assert np.array_equal(render(png(grey_page), looks.shape_only), grey_page)
+    shape = Treatment(straighten=Straightening(skew_deg=2), quarter_turns=1, margins=(3.0, -2.0))
+    assert shape.model_copy(update={"tone": Tone.WHITE, "brightness": 5}).shape_only == shape
 
 
 def test_rendering_twice_gives_the_same_pixels(png: Png) -> None:

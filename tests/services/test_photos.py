@@ -42,6 +42,12 @@ def book(bow_mm: float = 12.0) -> Lying:
     return replace(sheet_of("handbook", 2, Side.FRONT), bow_mm=bow_mm, turn_deg=1.5)
 
 
+def bent() -> Lying:
+    """Return a letter that does not lie flat."""
+    letter = sheet_of("letter-share", 0, Side.FRONT)
+    return Lying(letter.pixels, letter.width_mm, letter.height_mm, turn_deg=4, bow_mm=9)
+
+
 def bring(store: Store, mappe: int, folder: Path, photo: Pixels) -> int:
     """Bring a photo in, have it examined, and return its page."""
     incoming, data = Incoming(folder / "incoming"), camera_jpeg(photo)
@@ -97,8 +103,7 @@ def examine(store: Store, page: int) -> None:
 
 
 def test_corners_placed_by_a_person_are_examined_anew(store: Store, mappe: int, tmp_path: Path) -> None:
-    lies = sheet_of("letter-share", 0, Side.FRONT)
-    sheet = Lying(lies.pixels, lies.width_mm, lies.height_mm, turn_deg=4, bow_mm=9)
+    sheet = bent()
     page = bring(store, mappe, tmp_path, taken(sheet))
     found = treatment(store, mappe, page)
     assert found.corners is not None

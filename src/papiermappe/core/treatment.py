@@ -145,6 +145,12 @@ class Treatment(_Value):
         return self.curl if self.curl is not None and self.curl.on and self.corners is not None else None
 
     @property
+    def shape_only(self) -> "Treatment":
+        """What gives the page its place and shape, without what changes how it looks: to compare the two."""
+        shape = {"part", "corners", "curl", "straighten", "crop", "margins", "quarter_turns", "turn_origin"}
+        return Treatment.model_validate(self.model_dump(include=shape))
+
+    @property
     def sheet(self) -> Quad | None:
         """The corners that are cropped to, None where cropping is off."""
         return self.crop.corners if self.crop and self.crop.on else None

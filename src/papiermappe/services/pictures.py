@@ -68,7 +68,8 @@ def shown_picture(caller: Caller, store: Store, page_id: int, picture: str) -> S
     with store.begin() as session:
         page = visible_page(caller, session, page_id)
         now = picture_name(page)
-    return Shown(now, now == picture)
+        untoned = treatment_of(page).shape_only.picture_key(page.capture.sha256)
+    return Shown(picture, as_requested=True) if picture in {now, untoned} else Shown(now, as_requested=False)
 
 
 def scan_picture(caller: Caller, store: Store, page_id: int, capture_id: int) -> str:
@@ -124,8 +125,8 @@ def make_picture(store: Store, page_id: int, picture: str, size: PictureSize, co
         page = session.get(Page, page_id)
         if page is None:
             return
-        capture = page.capture
-        wanted = {treatment.picture_key(capture.sha256): treatment for treatment in (Treatment(), treatment_of(page))}
+        capture, now = page.capture, treatment_of(page)
+        wanted = {shown.picture_key(capture.sha256): shown for shown in (Treatment(), now, now.shape_only)}
     if picture not in wanted or made_picture(store, picture, size) is not None:
         return
     made = compute(

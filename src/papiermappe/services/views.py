@@ -141,6 +141,8 @@ class PageDetail(BaseModel):
     """On its scan: those by which it is made flat; else those that were found on a photo, or those of its frame."""
     is_sheet_found: bool
     """Whether the machine has found the sheet on a photo for sure."""
+    untoned: str
+    """Names the picture of the page with its light, print and zones as they were scanned."""
     is_found_flat: bool
     """Whether it is made flat by the corners that the machine has found."""
     curl_mm: float | None
@@ -383,6 +385,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
         frame=FrameView(**frame._asdict()),
         sheet_corners=treatment.corners or (guess.corners if guess else frame.corners),
         is_sheet_found=guess is not None and guess.is_sure,
+        untoned=treatment.shape_only.picture_key(page.capture.sha256),
         is_found_flat=treatment.corners is not None and of_sheet is not None,
         curl_mm=treatment.curl.largest_mm if treatment.curl and treatment.corners else None,
         found_sides=_found_sides(of_sheet, flat_mm, frame, treatment.quarter_turns) if of_sheet else None,

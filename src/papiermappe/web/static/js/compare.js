@@ -1,4 +1,5 @@
-// Comparing the page with its scan: a line that is dragged across the page, the scan on its left.
+// Comparing the page with its scan: a line that is dragged across the page, the scan on its left; of a photo that was made
+// flat, the flat sheet as its light and print were taken.
 import { t } from "./words.js";
 
 const STEP_MM = 5;
@@ -14,17 +15,20 @@ export function createCompare(framing, tidy) {
     /** Where the line is, as a share of the page's width. */
     share: 0.5,
 
-    get possible() { return framing.possible; },
+    get possible() { return Boolean(tidy.known()); },
     get active() { return this.on && this.possible; },
     toggle() { this.on = !this.on; tidy.redraw(); },
     get width() { return tidy.known().page.width_mm; },
     get height() { return tidy.known().page.height_mm; },
-    /** @param {string} href of the scan */
-    over(href) {
+    /** @param {string} size of the picture that is laid over the page */
+    over(size) {
       if (!this.active) return null;
+      const { page, untoned, scan_width_mm, scan_height_mm } = tidy.known();
+      const until = this.share * this.width;
+      if (!framing.possible) return { href: `/pages/${page.id}/${untoned}-${size}.jpg`, placed: { width: this.width, height: this.height, transform: "" }, until };
       const { a, b, c, d, e, f } = framing.matrix;
-      const { scan_width_mm: width, scan_height_mm: height } = tidy.known();
-      return { href, placed: { width, height, transform: `matrix(${[a, b, c, d, e, f].join(" ")})` }, until: this.share * this.width };
+      const placed = { width: scan_width_mm, height: scan_height_mm, transform: `matrix(${[a, b, c, d, e, f].join(" ")})` };
+      return { href: `/pages/${page.id}/scan-${page.scan}-${size}.jpg`, placed, until };
     },
     get shapes() {
       return this.active ? [{ class: "divide", d: `M${this.share * this.width} 0V${this.height}` }] : [];

@@ -124,7 +124,7 @@ export function tidy(mappe, pile, facts) {
         dpi: page.dpi, turned: scan ? 0 : mappe.turned(page.id),
         label: scan ? t("Page {number}, the scan", { number: this.number }) : t("Page {number}, as treated", { number: this.number }),
       });
-      this.viewer.compare(scan ? null : this.compare.over(`/pages/${page.id}/scan-${page.scan}-${facts.stage}.jpg`));
+      this.viewer.compare(scan ? null : this.compare.over(facts.stage));
       this.viewer.overlay(scan ? this.foundShapes : [...this.zoneShapes, ...this.drawn.flatMap((/** @type {any} */ tool) => tool.shapes)]);
       this.viewer.grips(scan ? [] : this.drawn.flatMap((/** @type {any} */ tool) => tool.grips));
     },
@@ -201,7 +201,7 @@ export function tidy(mappe, pile, facts) {
     get viewerClass() { return this.framingNow || this.cornersNow ? "framing" : pile.active ? "pile-open" : ""; },
     get framingOn() { return this.framing?.on || this.corners?.on ? "true" : "false"; },
     get cannotFrame() { return !this.known; },
-    get cannotCompare() { return !this.framing?.possible; },
+    get cannotCompare() { return !this.compare?.possible; },
     /** The frame of a scan; of a photo that was made flat, the corners of the sheet. */
     toggleFraming() { this.toggleOnScan(this.corners.isFlat ? this.corners : this.framing); },
     toggleCorners() { this.toggleOnScan(this.corners); },
