@@ -13,7 +13,7 @@ from tests.helpers import ANNA, camera_jpeg, do
 from tests.services.test_photos import bent, taken
 
 from papiermappe.core.clean.findings import Finding, FindingKind
-from papiermappe.core.operations import SetTone
+from papiermappe.core.operations import SetSkew, SetTone
 from papiermappe.core.treatment import Origin, Tone, Treatment
 from papiermappe.core.zones import Zone
 from papiermappe.devices.model import TicketSettings
@@ -96,6 +96,8 @@ def test_an_angle_is_typed_and_what_was_found_comes_back(
     until(lambda: driver.find_element(By.CSS_SELECTOR, "#angle").get_attribute("value") == "1.50")
     fill(driver, "#angle", "steep")
     assert driver.find_element(By.CSS_SELECTOR, "#angle").get_attribute("value") == "1.50"
+    do(stack.store, mappe, SetSkew(pages=(stack.desk(mappe).order[0],), skew_deg=0.003))
+    until(lambda: driver.find_element(By.CSS_SELECTOR, "#angle").get_attribute("value") == "0.00")  # not less than none
     use_found = driver.find_element(By.XPATH, "//tr[th='Straight']//button[text()='use found']")
     until(use_found.is_displayed)
     use_found.click()

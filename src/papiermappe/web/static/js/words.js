@@ -1,4 +1,5 @@
 // Words, numbers and times in the language of the page. Sentences are in English here; the page brings translations.
+import { hundredth } from "./numbers.js";
 
 /** @type {{ tag: string, sentences: Record<string, string | string[]> }} */
 const catalogue = JSON.parse(document.getElementById("script-words")?.textContent ?? '{"tag":"en-GB","sentences":{}}');
@@ -47,7 +48,7 @@ export function size(bytes) {
 }
 
 /** @param {number} value */
-export function twoDigits(value) { return hundredths.format(value).replace("-", "−"); }
+export function twoDigits(value) { return hundredths.format(hundredth(value) || 0).replace("-", "−"); }
 
 /** @param {number} value a length in mm, with a tenth where it has one */
 export function length(value) { return Number.isInteger(value) ? numbers.format(value) : tenths.format(value); }
