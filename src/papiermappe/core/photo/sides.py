@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.edges import peak_shift
+from papiermappe.core.compiled import compiled
 from papiermappe.core.curl import KNOTS
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.picture import Pixels
@@ -169,13 +170,23 @@ def _steps(rows: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray((behind - before) / 3, np.float32)
 
 
+@compiled("f8[:, ::1](f4[:, ::1], f8[:, ::1], i8[::1])")
 def _sums_along(signed: NDArray[np.float32], shifts: Numbers, tried: NDArray[np.intp]) -> Numbers:
     """Return for each curve and offset how much steps along it, (curves, offsets): of one sign, and of either."""
-    places = np.rint(tried[None, None] + shifts[..., None]).astype(np.intp) + OFFSETS
-    inside = (places >= 0) & (places < signed.shape[1])
-    clipped = np.clip(places, 0, signed.shape[1] - 1)
-    along = np.where(inside, signed[np.arange(len(signed))[None, :, None], clipped], 0.0)
-    return np.asarray(np.abs(along.sum(axis=1)) + 0.5 * np.abs(along).sum(axis=1), np.float64)
+    places, width = signed.shape
+    scores = np.empty((len(shifts), len(tried)))
+    for curve in range(len(shifts)):
+        of_one_sign, of_either = np.zeros(len(tried)), np.zeros(len(tried))
+        for place in range(places):
+            first = int(np.rint(shifts[curve, place])) + OFFSETS
+            for at in range(len(tried)):
+                across = first + tried[at]
+                if 0 <= across < width:
+                    step = signed[place, across]
+                    of_one_sign[at] += step
+                    of_either[at] += abs(step)
+        scores[curve] = np.abs(of_one_sign) + 0.5 * of_either
+    return scores
 
 
 def _meeting(before: _Curve, after: _Curve) -> Numbers:
