@@ -137,7 +137,7 @@ def rectified_size_px(corners_px: Corners, width_px: int, height_px: int) -> tup
     across = max(math.dist(first, second), math.dist(fourth, third))
     down = max(math.dist(first, fourth), math.dist(second, third))
     seen = across / max(down, 1.0)
-    true = _aspect(np.asarray(corners_px, np.float64), width_px, height_px) or seen
+    true = seen_aspect(np.asarray(corners_px, np.float64), width_px, height_px) or seen
     aspect = _of_paper(true if 1 / MOST_FORESHORTENED < true / seen < MOST_FORESHORTENED else seen)
     width, height = (across, across / aspect) if across >= down * aspect else (down * aspect, down)
     shrink = min(1.0, math.sqrt(MAX_PX / max(width * height, 1.0)))
@@ -175,7 +175,7 @@ def eye_over(corners_px: Corners, width_px: int, height_px: int, size_mm: tuple[
     return Eye(float(x_mm), float(y_mm), abs(float(deep_mm)))
 
 
-def _aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
+def seen_aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
     """Return the sheet's own width over its height; None if it is seen too straight on for that to be computed."""
     n2, n3 = _far_points(corners, width_px, height_px)
     focal_2 = _focal_2(corners, n2, n3)

@@ -113,11 +113,11 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     rough = _best(np.clip(signed, -usual, usual), u, np.zeros(3), TILTS, bows, REACH)
     tilts = rough[1] + FINER * (TILTS[1] - TILTS[0])
     fine = _best(signed, u, rough, tilts, rough[2] + FINER * (BOWS[1] - BOWS[0]) if len(bows) > 1 else bows, 4.0)
-    on_curve = np.rint(_away(fine, u) + OFFSETS).astype(np.intp)
+    finer = _finer(signed, u, fine) if len(bows) > 1 else np.zeros(2)
+    on_curve = np.rint(_away(fine, u) + finer @ _finer_shapes(u) + OFFSETS).astype(np.intp)
     near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
     way = float(np.sign(near[1][seen].mean())) or 1.0
     shows = np.asarray(way * near[:, seen]).max(axis=0) >= PLAIN_SHARE * usual
-    finer = _finer(signed, u, fine) if len(bows) > 1 else np.zeros(2)
     return straight._replace(terms=fine * step_px, finer=finer * step_px), float(shows.mean())
 
 

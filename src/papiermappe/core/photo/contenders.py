@@ -1,0 +1,164 @@
+"""Which of the quadrilaterals that look most like the sheet is the sheet.
+
+What is seen along lines of a small picture does not tell the sheet from a picture that is printed on it, from the
+shadow of the camera, or from two sheets that lie over one another. So the best few are placed exactly, and are then
+compared: along how much of its sides each shows one step, whether it has the proportions of paper, and which of them
+lies within which.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from papiermappe.core.geometry import order_corners
+from papiermappe.core.photo.lines import Numbers
+from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, picked
+from papiermappe.core.photo.rectified import PAPER_ASPECTS, seen_aspect
+from papiermappe.core.photo.sides import Placed, place_sides
+from papiermappe.core.photo.tracks import Tracks
+from papiermappe.core.picture import Pixels
+
+MOST = 6
+MOST_COMPARED = 400  # of the best quadrilaterals
+SAME_SHARE = 0.045  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
+ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off counts as no more; where it cannot be told
+DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
+LARGER = 1.03
+OUTSIDE_SHARE = 0.01  # of its size: so far a quadrilateral may reach out of the one that it is within
+LEAST_APART = 2  # of its corners
+ALIKE_APART = 0.12  # paper beside a picture differs by no more from the paper at the sheet's own sides
+FEATURES = {
+    "score": 0.69, "least side lacks": -4.2, "next side lacks": -5.9, "aspect": -1.24, "darker": -9.4,
+    "darker within": -8.1, "lighter within": -1.94, "lighter on alike": 0.95,
+}  # fmt: skip
+"""What is looked at, and its weight: fitted so that on drawn photos the sheet stands out from all other contenders."""
+WEIGHTS = np.array(list(FEATURES.values()))
+
+
+class Contender(NamedTuple):
+    """A quadrilateral that may be the sheet."""
+
+    corners: Numbers
+    """(4, 2), clockwise, in px of the picture that was searched."""
+    score: float
+    """Of what is seen along its sides there."""
+    inside: Numbers
+    outside: Numbers
+    """(4, channels): the mean colour along each side."""
+    placed: Placed
+    """On the larger picture."""
+
+
+def find_contenders(fine: Pixels, tracks: Tracks, quads: Quads, scores: Numbers, by: float) -> list[Contender]:
+    """Return the best quadrilaterals that are not about the same, the best first, with their sides placed.
+
+    Args:
+        fine: the picture on which they are placed.
+        tracks: of the picture that was searched.
+        quads: that were found on it.
+        scores: of these.
+        by: how much larger `fine` is.
+    """
+    found: list[int] = []
+    same_px = SAME_SHARE * max(fine.shape[:2]) / by
+    order = np.argsort(-scores, kind="stable")[:MOST_COMPARED]
+    while len(order) and len(found) < MOST:
+        found.append(int(order[0]))
+        order = order[_off_px(quads.corners[order], quads.corners[order[0]]) >= same_px]
+    best = picked(quads, np.array(found, np.intp))
+    placed = [place_sides(fine, scaled(corners, by)) for corners in best.corners]
+    colours = colours_beside(tracks, best)
+    return [Contender(*known) for known in zip(best.corners, scores[found].tolist(), *colours, placed, strict=True)]
+
+
+def merits(contenders: list[Contender], width_px: int, height_px: int) -> Numbers:
+    """Return how much speaks for each contender being the sheet, (n,): differences are logarithms of odds.
+
+    Args:
+        contenders: at least one.
+        width_px: of the picture on which they were placed.
+        height_px: of it.
+    """
+    return np.asarray(features(contenders, width_px, height_px) @ WEIGHTS)
+
+
+def features(contenders: list[Contender], width_px: int, height_px: int) -> Numbers:
+    """Return what speaks for and against each contender, (n, len(FEATURES))."""
+    corners = np.array([contender.placed.corners for contender in contenders])
+    shares = np.sort([contender.placed.shares for contender in contenders], axis=1)
+    lacks = np.maximum(np.array(PLAIN_SHARES) - shares[:, :2], 0)
+    darker = np.array([_darker(contender) for contender in contenders])
+    is_dark = darker > DARKER
+    plain_around, alike_around = np.zeros(len(contenders)), np.zeros(len(contenders))
+    for at, contender in enumerate(contenders):
+        for around in np.flatnonzero(_encloses(corners, corners[at], SAME_SHARE * max(width_px, height_px))):
+            least = shares[around, 0]
+            plain_around[at] = max(plain_around[at], least)
+            if _lies_on(contender, contenders[around]):
+                alike_around[at] = max(alike_around[at], least)
+    columns = (
+        [contender.score for contender in contenders], lacks[:, 0], lacks[:, 1],
+        [_aspect_off(placed, width_px, height_px) for placed in corners], darker,
+        np.where(is_dark, plain_around, 0), np.where(is_dark, 0, plain_around), np.where(is_dark, 0, alike_around),
+    )  # fmt: skip
+    return np.column_stack(columns)
+
+
+def colours_apart(one: Numbers, other: Numbers) -> Numbers:
+    """Return how far apart colours are, as a share of the brightness of the second; in the channel where most."""
+    return np.asarray(np.abs(one - other).max(axis=-1) / np.maximum(other.mean(axis=-1), 20.0))
+
+
+def scaled(places: Numbers, by: float) -> Numbers:
+    """Return places in px as those of a picture that is so much larger."""
+    return np.asarray((places + 0.5) * by - 0.5)
+
+
+def _darker(contender: Contender) -> float:
+    """Return by how much a contender is darker than what is around it, as a share; 0 where it is lighter."""
+    inside, outside = contender.inside.mean(axis=1), contender.outside.mean(axis=1)
+    return max(0.0, float(((outside - inside) / np.maximum(np.maximum(inside, outside), 20.0)).mean()))
+
+
+def _encloses(outer: Numbers, inner: Numbers, same_px: float) -> NDArray[np.bool_]:
+    """Return which quadrilaterals (n, 4, 2), clockwise, another one (4, 2) is within, as a picture is within its sheet.
+
+    They may share corners: no more than two, or the one is but the other with a corner elsewhere.
+    """
+    along = np.roll(outer, -1, axis=1) - outer
+    length = np.maximum(np.linalg.norm(along, axis=2), 1)
+    away = inner[None, None] - outer[:, :, None]
+    depth = (along[..., None, 0] * away[..., 1] - along[..., None, 1] * away[..., 0]) / length[..., None]
+    is_inside = depth.min(axis=(1, 2)) > -OUTSIDE_SHARE * np.sqrt(areas(outer))
+    is_larger = areas(outer) >= LARGER * areas(inner[None])
+    to_corner = np.linalg.norm(inner[None, :, None] - outer[:, None], axis=3).min(axis=2)
+    return np.asarray(is_inside & is_larger & ((to_corner >= same_px).sum(axis=1) >= LEAST_APART))
+
+
+def _lies_on(inner: Contender, outer: Contender) -> bool:
+    """Return whether what is just outside of the one is what is just inside of the other, side by side."""
+    beside = _sides_beside(outer.corners, inner.corners)
+    return bool(np.median(colours_apart(outer.inside, inner.outside[beside])) <= ALIKE_APART)
+
+
+def _sides_beside(outer: Numbers, inner: Numbers) -> Index:
+    """Return for each side of a quadrilateral (4, 2) the side of one within it that runs along it, (4,)."""
+    apart = [np.linalg.norm(outer - np.roll(inner, -turns, axis=0), axis=1).sum() for turns in range(4)]
+    return np.asarray((np.arange(4) + int(np.argmin(apart))) % 4, np.intp)
+
+
+def _aspect_off(corners: Numbers, width_px: int, height_px: int) -> float:
+    """Return how far the proportions of a sheet are off those of the nearest paper size, 0 to 1."""
+    aspect = seen_aspect(order_corners(corners), width_px, height_px)
+    if aspect is None:
+        return ASPECT_UNKNOWN / ASPECT_OFF
+    tall = max(aspect, 1 / aspect)
+    return float(min(np.abs(np.log(tall / np.array(PAPER_ASPECTS))).min() / ASPECT_OFF, 1.0))
+
+
+def _off_px(quads: Numbers, other: Numbers) -> Numbers:
+    """Return how far the corners of quadrilaterals (n, 4, 2) are off those of another where most, in any turn."""
+    turned = np.array([np.roll(other, turns, axis=0) for turns in range(4)])
+    return np.asarray(np.abs(quads[:, None] - turned).max(axis=(2, 3)).min(axis=1))
