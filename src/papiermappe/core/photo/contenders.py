@@ -8,6 +8,7 @@ lies within which.
 
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,7 +20,7 @@ from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks
 from papiermappe.core.picture import Pixels
 
-MOST = 6
+MOST = 5
 MOST_COMPARED = 400  # of the best quadrilaterals
 SAME_SHARE = 0.045  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
@@ -104,6 +105,17 @@ def features(contenders: list[Contender], width_px: int, height_px: int) -> Numb
         np.where(is_dark, plain_around, 0), np.where(is_dark, 0, plain_around), np.where(is_dark, 0, alike_around),
     )  # fmt: skip
     return np.column_stack(columns)
+
+
+def shared_areas(contenders: list[Contender], other: Contender) -> Numbers:
+    """Return how much of the smaller of the two each contender and another one have in common, (n,), 0 to 1."""
+    theirs = np.asarray(other.placed.corners, np.float32)
+    shares = []
+    for contender in contenders:
+        own = np.asarray(contender.placed.corners, np.float32)
+        common, _ = cv2.intersectConvexConvex(own, theirs)
+        shares.append(common / max(1.0, min(cv2.contourArea(own), cv2.contourArea(theirs))))
+    return np.array(shares)
 
 
 def colours_apart(one: Numbers, other: Numbers) -> Numbers:

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
-from papiermappe.core.photo.contenders import Contender, colours_apart, find_contenders, merits, scaled
+from papiermappe.core.photo.contenders import Contender, colours_apart, find_contenders, merits, scaled, shared_areas
 from papiermappe.core.photo.evidence import WEIGHTS, evidence
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
 from papiermappe.core.photo.quads import find_quads
@@ -33,6 +33,7 @@ SURE_LEAD = 3.4  # with so much more evidence than the next one a quadrilateral 
 MOST_LEAD = 12.0
 ALL_SHARE, LEAD_A_SHARE = 0.65, 30.0  # ...where each of its sides shows its step along this much; else it needs more...
 LEAST_SHARE = 0.45  # ...and less than this is too little
+PART_SHARE, PART_LEAD = 0.9, 3.0  # of the smaller of two quadrilaterals: they may well be parts of one sheet
 PLAIN_SHARE = 0.7  # along so much a side shows its step that bows
 
 
@@ -81,11 +82,11 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     speaks_for = merits(contenders, fine.shape[1], fine.shape[0])
     best = int(speaks_for.argmax())
     placed = contenders[best].placed
-    lead = min(MOST_LEAD, float((speaks_for[best] - np.delete(speaks_for, best)).min(initial=MOST_LEAD)))
-    confidence = _confidence(lead, float(placed.shares.min()))
+    leads = np.delete(speaks_for[best] - speaks_for, best)
+    confidence = _confidence(float(leads.min(initial=MOST_LEAD)), float(placed.shares.min()))
     if _may_be_printed(contenders[best]):
         confidence = min(confidence, UNSURE)
-    likelihood = _odds(lead) * min(1.0, float(placed.shares.min()) / LEAST_SHARE)
+    likelihood = _likelihood(contenders, best, leads)
     corners = order_corners(placed.corners)
     first = int(np.abs(placed.corners - corners[0]).sum(axis=1).argmin())
     sides = _plain_sides(placed)
@@ -134,6 +135,15 @@ def _contenders(fine: Pixels, look: Pixels) -> list[Contender]:
     return find_contenders(fine, tracks, quads, scores, len(fine) / height)
 
 
+def _likelihood(contenders: list[Contender], best: int, leads: Numbers) -> float:
+    """Return how likely the best contender is the sheet or a part of it, 0 to 1, given its leads over the others."""
+    shares = np.sort(contenders[best].placed.shares)
+    if shares[-2] < PLAIN_SHARE:  # in a pattern many are alike, and none has plain sides
+        return 0.0
+    is_part = np.delete(shared_areas(contenders, contenders[best]) >= PART_SHARE, best)
+    return _odds(float((leads + PART_LEAD * is_part).min(initial=MOST_LEAD))) * _seen(float(shares[0]))
+
+
 def _may_be_printed(sheet: Contender) -> bool:
     """Return whether a sheet may be printed on a larger one whose sides are not found.
 
@@ -153,7 +163,12 @@ def _confidence(lead: float, least_share: float) -> float:
         least_share: along how much of the side of which least is seen its step is seen.
     """
     hidden = max(0.0, ALL_SHARE - least_share)
-    return min(1.0, least_share / LEAST_SHARE) * _odds(lead - LEAD_A_SHARE * hidden)
+    return _seen(least_share) * _odds(lead - LEAD_A_SHARE * hidden)
+
+
+def _seen(least_share: float) -> float:
+    """Return how much a quadrilateral counts of which so much of the side is seen that is seen least, 0 to 1."""
+    return min(1.0, least_share / LEAST_SHARE)
 
 
 def _odds(lead: float) -> float:

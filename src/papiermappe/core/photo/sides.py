@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.edges import peak_shift
-from papiermappe.core.compiled import compiled
 from papiermappe.core.curl import KNOTS
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.picture import Pixels
 
 ALONG = 96  # places looked at along a side
+THINNED = 2  # where many curves are tried, every second place will do
 ENDS = 0.03  # of a side: so much of both ends is left to its neighbours
 STEP_SHARE = 1 / 1400  # of the picture's longer side: the distance between two samples across a side
 OFFSETS = 30  # samples to both sides
@@ -110,10 +110,10 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     u = 2 * t - 1
     usual = float(np.clip(np.quantile(np.abs(signed[seen]).max(axis=1), 0.5), 1.0, MOST_LEVELS))
     bows = BOWS if seen.mean() >= LEAST_SEEN else np.zeros(1)
-    rough = _best(np.clip(signed, -usual, usual), u, np.zeros(3), TILTS, bows, REACH)
+    rough = _best(np.clip(signed, -usual, usual)[::THINNED], u[::THINNED], np.zeros(3), TILTS, bows, REACH)
     tilts = rough[1] + FINER * (TILTS[1] - TILTS[0])
     fine = _best(signed, u, rough, tilts, rough[2] + FINER * (BOWS[1] - BOWS[0]) if len(bows) > 1 else bows, 4.0)
-    finer = _finer(signed, u, fine) if len(bows) > 1 else np.zeros(2)
+    finer = _finer(signed[::THINNED], u[::THINNED], fine) if len(bows) > 1 else np.zeros(2)
     on_curve = np.rint(_away(fine, u) + finer @ _finer_shapes(u) + OFFSETS).astype(np.intp)
     near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
     way = float(np.sign(near[1][seen].mean())) or 1.0
@@ -170,23 +170,22 @@ def _steps(rows: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray((behind - before) / 3, np.float32)
 
 
-@compiled("f8[:, ::1](f4[:, ::1], f8[:, ::1], i8[::1])")
 def _sums_along(signed: NDArray[np.float32], shifts: Numbers, tried: NDArray[np.intp]) -> Numbers:
-    """Return for each curve and offset how much steps along it, (curves, offsets): of one sign, and of either."""
-    places, width = signed.shape
-    scores = np.empty((len(shifts), len(tried)))
-    for curve in range(len(shifts)):
-        of_one_sign, of_either = np.zeros(len(tried)), np.zeros(len(tried))
-        for place in range(places):
-            first = int(np.rint(shifts[curve, place])) + OFFSETS
-            for at in range(len(tried)):
-                across = first + tried[at]
-                if 0 <= across < width:
-                    step = signed[place, across]
-                    of_one_sign[at] += step
-                    of_either[at] += abs(step)
-        scores[curve] = np.abs(of_one_sign) + 0.5 * of_either
-    return scores
+    """Return for each curve and offset how much steps along it, (curves, offsets): of one sign, and of either.
+
+    The offsets that are tried follow one another, so what each curve meets at a place are neighbours there. Not
+    compiled: the web server judges frames of cameras, and is to do without the compiler.
+    """
+    count = len(tried)
+    first = np.rint(shifts).astype(np.intp) + OFFSETS + int(tried[0])
+    low, high = max(0, -int(first.min())), max(0, int(first.max()) + count - signed.shape[1])
+    windows = np.lib.stride_tricks.sliding_window_view(np.pad(signed, ((0, 0), (low, high))), count, axis=1)
+    of_one_sign, of_either = (np.zeros((len(shifts), count), np.float32) for _ in range(2))
+    for place, places in enumerate(windows):
+        along = places[first[:, place] + low]
+        of_one_sign += along
+        of_either += np.abs(along)
+    return np.asarray(np.abs(of_one_sign) + 0.5 * of_either, np.float64)
 
 
 def _meeting(before: _Curve, after: _Curve) -> Numbers:
