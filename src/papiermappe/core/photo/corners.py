@@ -28,6 +28,7 @@ LOOK_PX = 640  # the longer side of the picture that is searched for the sheet
 FINE_PX = 1400  # of the one on which its sides are placed
 FIELD_APART = 0.1  # a picture that is printed differs from the paper around it by at least this
 ALIKE_APART = 0.03  # paper differs by more from the palest table that was drawn
+LINE_SHARE = 0.1  # of how unlike the usual side of a sheet is to what is beside it: a side that is less may be a line
 UNSURE = 0.4
 SURE_LEAD = 3.4  # with so much more evidence than the next one a quadrilateral is as likely as not the sheet...
 MOST_LEAD = 12.0
@@ -147,12 +148,14 @@ def _likelihood(contenders: list[Contender], best: int, leads: Numbers) -> float
 def _may_be_printed(sheet: Contender) -> bool:
     """Return whether a sheet may be printed on a larger one whose sides are not found.
 
-    What is beside two of its sides is like what is within, as with lines, or it is darker than all around it, as
-    pictures are.
+    What is beside two of its sides is like what is within, as with lines; or beside one, and quite unlike it beside the
+    others, as where a line of print takes the place of a side that is beyond the photo; or it is darker than what is
+    beside most of its sides, as pictures are.
     """
     apart = colours_apart(sheet.inside, sheet.outside)
     is_darker = (sheet.inside.mean(axis=1) < sheet.outside.mean(axis=1)) & (apart >= FIELD_APART)
-    return bool((apart < ALIKE_APART).sum() >= 2 or is_darker.all())
+    has_line = apart.min() < LINE_SHARE * np.median(apart)
+    return bool((apart < ALIKE_APART).sum() >= 2 or has_line or is_darker.sum() >= 3)
 
 
 def _confidence(lead: float, least_share: float) -> float:
