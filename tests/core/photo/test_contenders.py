@@ -1,0 +1,122 @@
+"""Quadrilaterals that may be the sheet, compared with each other."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+import pytest
+from numpy.typing import NDArray
+from tests.core.photo.test_corners import QUAD, SIZE, apart_px, laid, plain
+
+from papiermappe.core.photo import find_corners
+from papiermappe.core.photo.contenders import FEATURES, Contender, features, merits, shared_areas
+from papiermappe.core.photo.sides import Placed
+from papiermappe.core.photo_sheet import SURE
+from papiermappe.core.picture import Pixels
+
+WIDTH_PX, HEIGHT_PX = 1400, 1050
+COLUMNS = {name: at for at, name in enumerate(FEATURES)}
+
+
+@dataclass(frozen=True)
+class Box:
+    """An upright rectangle on a photo, in px."""
+
+    left: float
+    top: float
+    right: float
+    bottom: float
+
+    def corners(self) -> NDArray[np.float64]:
+        """Return its corners, clockwise."""
+        sides = self.left, self.top, self.right, self.bottom
+        left, top, right, bottom = sides
+        return np.array([(left, top), (right, top), (right, bottom), (left, bottom)], np.float64)
+
+
+SHEET, PICTURE = Box(200, 100, 900, 900), Box(400, 300, 700, 700)
+
+
+def contender(
+    corners: NDArray[np.float64], inside: float = 230, outside: float = 90, least_share: float = 1.0
+) -> Contender:
+    """Return a contender of one grey with another one around it; its first side shows its step along so much."""
+    placed = Placed(corners, np.array([least_share, 1, 1, 1]), np.zeros((4, 3, 2)))
+    return Contender(corners, 60.0, np.full((4, 3), inside), np.full((4, 3), outside), placed)
+
+
+def column(name: str, *contenders: Contender) -> list[float]:
+    """Return what is seen of each."""
+    return [float(value) for value in features(list(contenders), WIDTH_PX, HEIGHT_PX)[:, COLUMNS[name]]]
+
+
+def test_what_is_darker_and_within_a_plain_one_is_a_picture_printed_on_it() -> None:
+    sheet, printed = contender(SHEET.corners(), 230, 215), contender(PICTURE.corners(), 110, 229)
+    assert column("darker within", sheet, printed) == [0, 1]
+    assert column("lighter within", sheet, printed) == [0, 0]
+    assert column("darker", sheet, printed) == [0, pytest.approx((229 - 110) / 229)]
+    assert np.argmax(merits([printed, sheet], WIDTH_PX, HEIGHT_PX)) == 1
+
+
+def test_a_sheet_that_lies_on_a_larger_one_is_lighter_within() -> None:
+    mat, sheet = contender(SHEET.corners(), 120, 60, least_share=0.8), contender(PICTURE.corners(), 235, 121)
+    assert column("lighter within", mat, sheet) == [0, 0.8]
+    assert column("lighter on alike", mat, sheet) == [0, 0.8]  # what is around the one is what is in the other
+    other = contender(PICTURE.corners(), 235, 190)
+    assert column("lighter on alike", mat, other) == [0, 0]
+
+
+def test_one_with_a_single_corner_elsewhere_holds_no_other() -> None:
+    larger = SHEET.corners()
+    larger[1] = (1100, 20)
+    assert column("lighter within", contender(larger), contender(SHEET.corners())) == [0, 0]
+
+
+def test_a_side_whose_step_is_not_seen_speaks_against_it() -> None:
+    plainer = contender(SHEET.corners())
+    hidden = contender(SHEET.corners() + 150, least_share=0.5)
+    assert column("least side lacks", plainer, hidden) == [0, pytest.approx(0.4)]
+    assert column("next side lacks", plainer, hidden) == [0, 0]
+    assert np.argmax(merits([hidden, plainer], WIDTH_PX, HEIGHT_PX)) == 1
+
+
+@pytest.mark.parametrize(("tall_mm", "off"), [(297.0, 0.0), (250.0, 1.0)])
+def test_proportions_of_paper_are_seen_at_an_angle(tall_mm: float, off: float) -> None:
+    # A pinhole of 1100 px looks at a sheet that is turned about two axes, 700 mm away.
+    about = cv2.Rodrigues(np.array([0.5, 0.35, 0.2]))[0]
+    own = np.array([(-105, -tall_mm / 2, 0), (105, -tall_mm / 2, 0), (105, tall_mm / 2, 0), (-105, tall_mm / 2, 0)])
+    x, y, away = (own @ about.T + (0, 0, 700)).T
+    corners = np.column_stack([1100 * x / away + WIDTH_PX / 2 - 0.5, 1100 * y / away + HEIGHT_PX / 2 - 0.5])
+    (seen,) = column("aspect", contender(corners))
+    assert seen == pytest.approx(off, abs=0.02)  # 250 mm are 0.08 off Letter's, by logarithm, and more from A4's
+
+
+def test_what_two_have_in_common_is_told_of_the_smaller_one() -> None:
+    half = Box(800, 100, 1000, 900)  # half of it lies on the sheet
+    contenders = [contender(SHEET.corners()), contender(PICTURE.corners()), contender(half.corners())]
+    assert shared_areas(contenders, contenders[0]) == pytest.approx([1, 1, 0.5], abs=1e-3)
+
+
+def printed_on(photo: Pixels, level: int) -> Pixels:
+    """Return a photo on which a dark picture is printed in the middle of the sheet."""
+    middle = QUAD.mean(axis=0)
+    picture = np.rint(middle + 0.55 * (QUAD - middle)).astype(np.int32)
+    return np.asarray(cv2.fillConvexPoly(photo.copy(), picture, (level, level - 20, level + 30)), np.uint8)
+
+
+def test_on_a_pale_table_the_sheet_is_chosen_not_the_picture_on_it() -> None:
+    found = find_corners(printed_on(laid(plain(224), paper=238, rows=0), 90))
+    assert apart_px(found.corners_px, QUAD) < 4
+
+
+def test_a_shadow_across_the_sheet_is_not_taken_for_it() -> None:
+    photo = laid(plain(150)).astype(np.float32)
+    shadow = np.zeros(SIZE, np.uint8)
+    cv2.fillConvexPoly(shadow, np.array([(60, 330), (520, 260), (600, 749), (120, 749)], np.int32), (1,))
+    found = find_corners(np.asarray(np.where(shadow[..., None] == 1, photo * 0.55, photo), np.uint8))
+    assert apart_px(found.corners_px, QUAD) < 4
+
+
+def test_a_picture_alone_whose_sheet_is_not_seen_is_not_sure() -> None:
+    found = find_corners(printed_on(plain(232), 90))
+    assert found.confidence < SURE
