@@ -36,7 +36,7 @@ STEPS = (
 def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """A film of a sheet that is laid, turned over and moved, of an open book, and of a divider."""
     path = tmp_path_factory.mktemp("film") / "session.mjpeg"
-    write_film(path, film(STEPS, WIDTH_PX, still_s=2.0, table=Table.SLATE))
+    write_film(path, film(STEPS, WIDTH_PX, still_s=3.0, table=Table.SLATE))
     return path
 
 
