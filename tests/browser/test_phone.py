@@ -77,7 +77,7 @@ def choose(driver: Chrome, field: str, *files: str) -> None:
     driver.find_element(By.ID, field).send_keys("\n".join(files))
 
 
-def count(driver: Chrome) -> int:
+def pages_shown(driver: Chrome) -> int:
     """Return how many pages the phone shows."""
     return len(driver.find_elements(By.CSS_SELECTOR, ".taken li"))
 
@@ -192,11 +192,11 @@ def test_again_next_several_at_once_and_done(
     until(lambda: stack.desk(mappe).pages[0].scan != first.scan)
     assert stack.desk(mappe).order == [first.id]
     choose(phone, "gallery", photos["german"], photos["invoice"])
-    until(lambda: count(phone) == 3)
+    until(lambda: pages_shown(phone) == 3)
     until(lambda: phone.find_element(By.ID, "done").is_enabled())
     until(lambda: is_flat(phone))
     press(phone, "leave-out")
-    until(lambda: count(phone) == 2)
+    until(lambda: pages_shown(phone) == 2)
     assert len(stack.desk(mappe).set_aside) == 1
     press(phone, "done")
     until(lambda: says(phone, "2 pages are at the desk"))
@@ -238,7 +238,7 @@ def test_without_a_connection_pictures_wait_in_the_phone_also_when_its_page_is_c
     connect(phone)
     phone.get(link)
     until(lambda: len(stack.desk(mappe).order) == 2)
-    until(lambda: count(phone) == 2)
+    until(lambda: pages_shown(phone) == 2)
 
 
 def test_a_link_withdrawn_in_the_middle_loses_no_picture_and_the_next_link_takes_it(

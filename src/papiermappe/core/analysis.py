@@ -45,7 +45,7 @@ OF_SCANNERS = {FindingKind.DUST_LINE}  # which no camera has
 RIM_MM = 2.0
 FLAT_RIM_MM = 0.5  # of a sheet on a photo, where its edge is seen together with the table
 EDGES_AGREE_DEG = 1.0
-HALVES_AGREE_DEG = 0.2
+HALVES_AGREE_DEG = 0.2  # of a sheet on a photo: print in both halves of it is turned by about the same
 PRINT_ON_PAPER_DEG = 3.0  # whatever is turned further than this against its sheet is probably not print
 
 

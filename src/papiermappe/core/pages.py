@@ -254,7 +254,7 @@ def capture_imprint(capture: CapturedPicture, found: Treatment) -> bytes:
 
 def framed_only(treatment: Treatment) -> Treatment:
     """Return a treatment without what it does to ink and paper: the page as it is framed."""
-    return treatment.model_copy(update={"zones": (), "tone": Tone.GREY})
+    return treatment.shape_only.model_copy(update={"tone": Tone.GREY})
 
 
 def page_leaf(capture: CapturedPicture, treatment: Treatment) -> Leaf:

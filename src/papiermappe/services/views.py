@@ -142,7 +142,7 @@ class PageDetail(BaseModel):
     is_sheet_found: bool
     """Whether the machine has found the sheet on a photo for sure."""
     untoned: str
-    """Names the picture of the page with its light, print and zones as they were scanned."""
+    """Names the picture of the page in the same shape, with light and print as they were scanned, and no zones."""
     is_found_flat: bool
     """Whether it is made flat by the corners that the machine has found."""
     curl_mm: float | None

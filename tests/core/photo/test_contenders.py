@@ -1,7 +1,5 @@
 """Quadrilaterals that may be the sheet, compared with each other."""
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 import pytest
@@ -18,23 +16,12 @@ WIDTH_PX, HEIGHT_PX = 1400, 1050
 COLUMNS = {name: at for at, name in enumerate(FEATURES)}
 
 
-@dataclass(frozen=True)
-class Box:
-    """An upright rectangle on a photo, in px."""
-
-    left: float
-    top: float
-    right: float
-    bottom: float
-
-    def corners(self) -> NDArray[np.float64]:
-        """Return its corners, clockwise."""
-        sides = self.left, self.top, self.right, self.bottom
-        left, top, right, bottom = sides
-        return np.array([(left, top), (right, top), (right, bottom), (left, bottom)], np.float64)
+def box(left: float, top: float, right: float, bottom: float) -> NDArray[np.float64]:
+    """Return the corners of an upright rectangle, clockwise."""
+    return np.array([(left, top), (right, top), (right, bottom), (left, bottom)], np.float64)
 
 
-SHEET, PICTURE = Box(200, 100, 900, 900), Box(400, 300, 700, 700)
+SHEET, PICTURE = box(200, 100, 900, 900), box(400, 300, 700, 700)
 
 
 def contender(
@@ -51,7 +38,7 @@ def column(name: str, *contenders: Contender) -> list[float]:
 
 
 def test_what_is_darker_and_within_a_plain_one_is_a_picture_printed_on_it() -> None:
-    sheet, printed = contender(SHEET.corners(), 230, 215), contender(PICTURE.corners(), 110, 229)
+    sheet, printed = contender(SHEET, 230, 215), contender(PICTURE, 110, 229)
     assert column("darker within", sheet, printed) == [0, 1]
     assert column("lighter within", sheet, printed) == [0, 0]
     assert column("darker", sheet, printed) == [0, pytest.approx((229 - 110) / 229)]
@@ -59,22 +46,22 @@ def test_what_is_darker_and_within_a_plain_one_is_a_picture_printed_on_it() -> N
 
 
 def test_a_sheet_that_lies_on_a_larger_one_is_lighter_within() -> None:
-    mat, sheet = contender(SHEET.corners(), 120, 60, least_share=0.8), contender(PICTURE.corners(), 235, 121)
+    mat, sheet = contender(SHEET, 120, 60, least_share=0.8), contender(PICTURE, 235, 121)
     assert column("lighter within", mat, sheet) == [0, 0.8]
     assert column("lighter on alike", mat, sheet) == [0, 0.8]  # what is around the one is what is in the other
-    other = contender(PICTURE.corners(), 235, 190)
+    other = contender(PICTURE, 235, 190)
     assert column("lighter on alike", mat, other) == [0, 0]
 
 
 def test_one_with_a_single_corner_elsewhere_holds_no_other() -> None:
-    larger = SHEET.corners()
+    larger = SHEET.copy()
     larger[1] = (1100, 20)
-    assert column("lighter within", contender(larger), contender(SHEET.corners())) == [0, 0]
+    assert column("lighter within", contender(larger), contender(SHEET)) == [0, 0]
 
 
 def test_a_side_whose_step_is_not_seen_speaks_against_it() -> None:
-    plainer = contender(SHEET.corners())
-    hidden = contender(SHEET.corners() + 150, least_share=0.5)
+    plainer = contender(SHEET)
+    hidden = contender(SHEET + 150, least_share=0.5)
     assert column("least side lacks", plainer, hidden) == [0, pytest.approx(0.4)]
     assert column("next side lacks", plainer, hidden) == [0, 0]
     assert np.argmax(merits([hidden, plainer], WIDTH_PX, HEIGHT_PX)) == 1
@@ -92,8 +79,8 @@ def test_proportions_of_paper_are_seen_at_an_angle(tall_mm: float, off: float) -
 
 
 def test_what_two_have_in_common_is_told_of_the_smaller_one() -> None:
-    half = Box(800, 100, 1000, 900)  # half of it lies on the sheet
-    contenders = [contender(SHEET.corners()), contender(PICTURE.corners()), contender(half.corners())]
+    half = box(800, 100, 1000, 900)  # half of it lies on the sheet
+    contenders = [contender(SHEET), contender(PICTURE), contender(half)]
     assert shared_areas(contenders, contenders[0]) == pytest.approx([1, 1, 0.5], abs=1e-3)
 
 

@@ -20,11 +20,21 @@ QUAD = np.array([(250, 90), (690, 130), (740, 640), (180, 600)], np.float64)
 
 def laid(table: Pixels, corners: NDArray[np.float64] = QUAD, paper: int = 235, rows: int = 18) -> Pixels:
     """Return a table with a sheet on it that has some lines of print."""
+    return lay(table, sheet_with(rows, paper), corners)
+
+
+def sheet_with(rows: int, paper: int = 235) -> Pixels:
+    """Return a sheet that has some lines of print, seen from above."""
     sheet = np.full((594, 420, 3), paper, np.uint8)
     for row in range(rows):
         for word in range(6):
             left = 50 + 54 * word
             sheet[60 + 26 * row : 70 + 26 * row, left : left + 40] = 60
+    return sheet
+
+
+def lay(table: Pixels, sheet: Pixels, corners: NDArray[np.float64] = QUAD) -> Pixels:
+    """Return a table with a sheet on it."""
     own = np.array([(-0.5, -0.5), (419.5, -0.5), (419.5, 593.5), (-0.5, 593.5)], np.float32)
     carry = cv2.getPerspectiveTransform(own, corners.astype(np.float32))
     seen = cv2.warpPerspective(sheet, carry, SIZE[::-1], flags=cv2.INTER_AREA)
@@ -86,6 +96,14 @@ def test_a_corner_outside_of_the_photo_is_where_the_sides_meet() -> None:
     assert beyond.min() < 0
     found = find_corners(laid(plain(60), beyond))
     assert apart_px(found.corners_px, beyond) < 8
+
+
+@pytest.mark.parametrize("beyond_px", [250, 400])
+def test_a_line_of_print_is_not_surely_the_side_that_is_outside_of_the_photo(beyond_px: int) -> None:
+    sheet = sheet_with(0)
+    sheet[300:304] = 70  # from the one side to the other
+    reaches_out = QUAD - np.array([(0, beyond_px), (0, beyond_px), (0, 0), (0, 0)])
+    assert find_corners(lay(plain(60), sheet, reaches_out)).confidence < SURE
 
 
 def test_sides_that_bow_do_not_move_the_corners() -> None:

@@ -20,13 +20,13 @@ from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks
 from papiermappe.core.picture import Pixels
 
-MOST = 5
+MOST = 5  # are placed
 MOST_COMPARED = 400  # of the best quadrilaterals
 SAME_SHARE = 0.045  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
 ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off counts as no more; where it cannot be told
 DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
-LARGER = 1.03
+LARGER = 1.03  # the area of a quadrilateral against that of one within it, at least
 OUTSIDE_SHARE = 0.01  # of its size: so far a quadrilateral may reach out of the one that it is within
 LEAST_APART = 2  # of its corners
 ALIKE_APART = 0.12  # paper beside a picture differs by no more from the paper at the sheet's own sides
