@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.pages import framed_only
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import Cropping, Straightening, Tone, Treatment, page_box, page_size_mm, render
 from papiermappe.core.zones import SheetZone, ZoneKind
@@ -86,6 +87,12 @@ def test_the_shape_of_a_page_alone_changes_nothing_of_how_it_looks(grey_page: Pi
     assert np.array_equal(render(png(grey_page), looks.shape_only), grey_page)
     shape = Treatment(straighten=Straightening(skew_deg=2), quarter_turns=1, margins=(3.0, -2.0))
     assert shape.model_copy(update={"tone": Tone.WHITE, "brightness": 5}).shape_only == shape
+
+
+def test_on_the_pile_a_page_is_framed_and_no_more() -> None:
+    shape = Treatment(straighten=Straightening(skew_deg=2), quarter_turns=1)
+    looks = shape.model_copy(update={"tone": Tone.BILEVEL, "brightness": 40, "without_specks": True})
+    assert framed_only(looks) == shape.model_copy(update={"tone": Tone.GREY})
 
 
 def test_rendering_twice_gives_the_same_pixels(png: Png) -> None:
