@@ -411,7 +411,7 @@ def test_bent_paper_is_left_bent_and_made_straight_again(
     switch = driver.find_element(By.ID, "switch-curl")
     until(switch.is_displayed)
     row = driver.find_element(By.XPATH, "//tr[th='Curl']")
-    assert row.text.startswith(f"Curl {found.largest_mm:.1f}".removesuffix(".0") + " mm found")
+    assert row.text.startswith(f"Curl {found.largest_mm:.1f} mm found")
     switch.click()
     until(lambda: treatment(stack, bent_letter).curl == found.model_copy(update={"on": False}))
     until(lambda: switch.text == "Off")
