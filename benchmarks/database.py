@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from papiermappe.local.postgres import PrivatePostgres
-from papiermappe.store.database import migrate
+from papiermappe.store.migration import migrate
 
 
 @contextmanager

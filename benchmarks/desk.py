@@ -47,7 +47,8 @@ from papiermappe.services.caller import MACHINE, Caller
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.views import mappe_changes
 from papiermappe.store.blobs import Blobs, sha256_of
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from papiermappe.store.models import RunState
 
 WINDOWS = 5

@@ -38,7 +38,8 @@ from papiermappe.services.filing import FilingRequest
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.views import MappeView, mappe_changes
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from papiermappe.store.models import DeliveryState, Page, Run, RunOrigin, RunState
 
 PAPERS = ("lease", "delivery-118", "hail", "letter-share", "german", "invoice", "letter-store", "picture")

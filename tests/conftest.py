@@ -21,7 +21,8 @@ from papiermappe.devices.escl import Limits
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import devices, mappen
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from tests.helpers import ANNA, PATIENCE_S, Drawer, free_ports
 
 TEMPLATE = "template_papiermappe"

@@ -23,7 +23,8 @@ from papiermappe.services import destinations, devices
 from papiermappe.services.caller import Caller
 from papiermappe.standin.places.postbox import Postbox
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from papiermappe.store.secrets import SecretBox
 
 CLERK = Caller("clerk")

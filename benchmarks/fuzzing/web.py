@@ -22,7 +22,8 @@ from papiermappe.services import mappen
 from papiermappe.services.caller import Caller
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from papiermappe.web.app import create_app
 from papiermappe.web.security import HEADERS
 

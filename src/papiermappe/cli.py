@@ -128,7 +128,7 @@ def worker() -> None:
 @app.command()
 def migrate() -> None:
     """Bring the database's tables up to date."""
-    from papiermappe.store.database import migrate as migrate_database
+    from papiermappe.store.migration import migrate as migrate_database
 
     migrate_database(_database_url(Settings()))
 

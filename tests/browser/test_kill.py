@@ -17,7 +17,7 @@ from tests.helpers import ANNA, PATIENCE_S, QUICK, WORDS
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import mappen, runs
 from papiermappe.store.blobs import Blobs, sha256_of
-from papiermappe.store.database import migrate
+from papiermappe.store.migration import migrate
 from papiermappe.store.models import Capture, Page, RunState
 
 SHEETS = ("lease", "delivery-118", "hail", "german", "invoice", "minutes")  # 9 sheets, 18 pages

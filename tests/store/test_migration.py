@@ -14,7 +14,8 @@ from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.services import devices, filed, journal, tickets, undoing
 from papiermappe.services.caller import Caller
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 from papiermappe.store.models import RunState
 
 OLD_TREATMENT = {

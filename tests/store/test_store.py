@@ -15,8 +15,9 @@ from papiermappe.services import runs
 from papiermappe.services.errors import NotPossible
 from papiermappe.store import database
 from papiermappe.store.blobs import Blobs, sha256_of
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
 from papiermappe.store.errors import BlobMissing, DatabaseGone, DiskFull, StoreError
+from papiermappe.store.migration import migrate
 from papiermappe.store.models import Capture, RunState
 
 

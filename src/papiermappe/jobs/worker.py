@@ -50,6 +50,8 @@ LOOK_EVERY_S = 2.5
 SETTLE_S = 0.5
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
+CONNECTIONS = 4
+"""To ask for jobs and to note how they ended: milliseconds each, and a connection holds some 5 MB in PostgreSQL."""
 GRACE_S = 5
 LAST_S = 4 * GRACE_S
 
@@ -100,7 +102,9 @@ async def run_worker(settings: Settings, database_url: str, words: SaysMessages)
     pools = Pools(settings.worker_processes)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(
-        connector=ListeningConnector(conninfo=database_url, min_size=2, max_size=16, kwargs={"connect_timeout": 5})
+        connector=ListeningConnector(
+            conninfo=database_url, min_size=2, max_size=CONNECTIONS, kwargs={"connect_timeout": 5}
+        )
     )
     incoming = Incoming(settings.incoming_dir)
     secrets = SecretBox.kept(settings.data_dir, settings.secret_key)

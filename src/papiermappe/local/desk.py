@@ -20,7 +20,8 @@ from papiermappe.services import destinations
 from papiermappe.services.caller import MACHINE
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store, migrate
+from papiermappe.store.database import Store
+from papiermappe.store.migration import migrate
 
 SCANNER_PORTS, PLACES_PORTS = 4, 3
 READY_S = 40.0

@@ -67,6 +67,13 @@ def request_look(_: Caller, session: Session, device_id: int) -> str:
     return name
 
 
+def quickest(able: SourceAbilities) -> TicketSettings:
+    """Return the fastest settings that show enough."""
+    enough = [dpi for dpi in able.resolutions_dpi if dpi >= LEAST_DPI] or list(able.resolutions_dpi)
+    colour = Colour.COLOUR if Colour.COLOUR in able.colours else able.colours[0]
+    return TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=min(enough), colour=colour, paper=ANY_SIZE)
+
+
 def look_seen(store: Store, name: str) -> LookOutcome | None:
     """Return how a look ended; None until it has."""
     kept = store.blobs.cached(Blobs.look_key(name))
@@ -91,7 +98,7 @@ def _look(store: Store, device_id: int, compute: Compute, limits: Limits) -> Loo
         able = client.abilities().glass
         if able is None:
             raise NotPossible("no_glass", device=device.name)
-        ticket = _quick(able)
+        ticket = quickest(able)
         job = client.start(ticket)
         try:
             data = client.next_page(job)
@@ -114,10 +121,3 @@ def _free_device(session: Session, device_id: int) -> Device:
     if session.scalar(select(live)):
         raise NotPossible("device_at_work_now", device=device.name)
     return device
-
-
-def _quick(able: SourceAbilities) -> TicketSettings:
-    """Return the fastest settings that show enough."""
-    enough = [dpi for dpi in able.resolutions_dpi if dpi >= LEAST_DPI] or list(able.resolutions_dpi)
-    colour = Colour.COLOUR if Colour.COLOUR in able.colours else able.colours[0]
-    return TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=min(enough), colour=colour, paper=ANY_SIZE)

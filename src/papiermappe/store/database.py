@@ -3,11 +3,8 @@
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from pathlib import Path
 from typing import TypeVar
 
-from alembic import command
-from alembic.config import Config
 from procrastinate.exceptions import ConnectorException
 from sqlalchemy import Connection, Engine, create_engine, text
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError, SQLAlchemyError
@@ -40,8 +37,9 @@ class Store:
             database_url.replace("postgresql://", "postgresql+psycopg://", 1),
             pool_pre_ping=True,
             hide_parameters=True,  # in messages of errors: they may be what a page says
-            pool_size=8,
-            max_overflow=16,
+            pool_size=4,  # each that is kept holds some 5 MB in PostgreSQL
+            max_overflow=20,
+            pool_use_lifo=True,  # what is used seldom stays small
             connect_args={"connect_timeout": 5},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
@@ -187,14 +185,3 @@ UNTRANSLATABLE = frozenset({"", "22P05", "22021"})
 def _queue_error(exc: ConnectorException) -> StoreError:
     state = getattr(exc.__cause__, "sqlstate", None) or ""
     return TransactionLost("transaction_lost") if state.startswith("40") else DatabaseGone("database_gone")
-
-
-def migrate(database_url: str, revision: str = "head") -> None:
-    """Bring the tables up to date. Raises DatabaseGone."""
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    config.attributes["database_url"] = database_url.replace("postgresql://", "postgresql+psycopg://", 1)
-    try:
-        command.upgrade(config, revision)
-    except OperationalError as exc:
-        raise DatabaseGone("database_gone") from exc

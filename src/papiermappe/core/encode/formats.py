@@ -15,7 +15,6 @@ from papiermappe.core.encode.pdf import PdfPage, write_pdf
 from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
 from papiermappe.core.encode.web_page import WebPage, write_web_page
-from papiermappe.core.encode.word_document import write_word_document
 from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.figures import Figure, find_figures
 from papiermappe.core.reading.page_text import PageText
@@ -105,6 +104,9 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
             coded = (page.content.tiff for page in pages if page.content.tiff)
             write_tiff(coded, out, form.level, form.tiff, about)
         case Format.WORD:
+            # Imported where it is wanted: its library would take 5 MB of every process.
+            from papiermappe.core.encode.word_document import write_word_document
+
             read = ((page, page.text) for page in pages if page.text)
             elements = (elements_of(text, page.content.grids, page.content.figures) for page, text in read)
             write_word_document(elements, out, about)
