@@ -34,6 +34,8 @@ SIDE_S = 0.6
 FILL_BELOW, FILL_BY = 30, 20
 EVERY_S = 0.1
 SEEN_S = 600.0
+KB, MB = 1024, 1_000_000
+"""What Linux calls a kB, and a megabyte."""
 
 
 @dataclass
@@ -187,7 +189,7 @@ def _proportional_mb(pids: list[int]) -> float:
             total_kb += sum(int(line.split()[1]) for line in rollup.splitlines() if line.startswith("Pss:"))
             for task in (folder / "task").iterdir():
                 waiting += [int(pid) for pid in (task / "children").read_text().split()]
-    return total_kb / 1000
+    return total_kb * KB / MB
 
 
 if __name__ == "__main__":

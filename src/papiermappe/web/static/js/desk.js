@@ -95,7 +95,7 @@ document.addEventListener("alpine:init", () => {
     tickets.apply(now);
   });
   devices.onChoice(stream.watch);
-  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), facts));
+  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), Alpine.mutateDom, facts));
   Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), Alpine.store("phone"), Alpine.store("camera"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));

@@ -40,9 +40,10 @@ function threadOf({ front, back }, next) {
  * @param {any} cutting a proposal of cuts
  * @param {any} moving between Mappen
  * @param {any} sizes how large pages are in Order
+ * @param {(change: () => void) => void} unwatched changes elements without Alpine looking through them: columns hold nothing of it
  * @param {{ lane: string, stage: string, station: string }} facts
  */
-export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
+export function lanes(mappe, pairing, cutting, moving, sizes, unwatched, facts) {
   const into = (/** @type {number[]} */ pages, /** @type {string} */ target, /** @type {boolean} */ asCopies) => {
     moving.send(pages, { mappe: target === "new" ? null : Number(target) }, asCopies);
   };
@@ -88,7 +89,8 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
 
     get pictureSize() { return facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane; },
 
-    draw() {
+    draw() { unwatched(() => this.lay()); },
+    lay() {
       const grid = this.$refs.grid;
       const track = this.$refs.track;
       const followed = plain.receiving && track.scrollWidth - track.scrollLeft - track.clientWidth < NEAR_END_PX;
@@ -120,7 +122,8 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     /** @param {number} keeper */
     added(keeper) {
       const template = /** @type {HTMLTemplateElement} */ (document.getElementById("sheet-column"));
-      const column = /** @type {HTMLElement} */ (template.content.firstElementChild?.cloneNode(true));
+      const column = /** @type {any} */ (template.content.firstElementChild?.cloneNode(true));
+      Object.assign(column, { pairMark: column.querySelector(".pair-mark"), part: column.querySelector(".part") });
       columns.set(keeper, column);
       sights.watch(column);
       return column;
@@ -149,7 +152,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
       column.classList.toggle("begins", start !== null);
       column.classList.toggle("begins-maybe", start?.proposed ?? false);
       column.classList.toggle("divides", divides);
-      const cell = column.querySelector(".part");
+      const cell = column.part;
       if (!cell) return;
       cell.hidden = start === null;
       if (start === null) return;
@@ -165,7 +168,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     },
     /** Say under a proposed pair what speaks for it. @param {any} column @param {any} mark */
     fillMark(column, mark) {
-      const button = column.querySelector(".pair-mark");
+      const button = column.pairMark;
       if (!button) return;
       button.parentElement.hidden = mark === null;
       column.classList.toggle("proposed", mark !== null);
@@ -179,14 +182,23 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
     },
     /** @param {any} cell @param {import("./mappe.js").Page | null} page @param {"front" | "back"} side */
     fillCell(cell, page, side) {
+      const notes = page ? plain.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
       const number = page ? plain.numberOf(page.id) : 0;
       const turned = page ? plain.turned(page.id) : 0;
-      const size = this.pictureSize;
-      const notes = page ? plain.notesOn(page.id).map((/** @type {import("./mappe.js").Note} */ note) => note.message.text) : [];
-      const said = notes.join("; ");
-      if (cell.page === page && cell.number === number && cell.turned === turned && cell.size === size && cell.said === said) return;
-      Object.assign(cell, { page, number, turned, size, said });
+      const looks = [page?.id, page?.picture, page?.warnings, page?.blank, turned, this.pictureSize, notes.join("; ")];
+      const stays = cell.looks?.every((/** @type {unknown} */ look, /** @type {number} */ at) => look === looks[at]);
+      if (stays && cell.number === number) return;
+      Object.assign(cell, { looks, number });
+      if (!stays) this.fillLeaf(cell, page, side, turned, notes);
+      if (page === null) return;
+      cell.shown.number.textContent = String(number); // often all that a move changes of a thousand pages
+      setAttribute(cell, "aria-label", labelOf(page, number, notes));
+    },
+    /** @param {any} cell @param {import("./mappe.js").Page | null} page @param {"front" | "back"} side @param {number} turned by quarters @param {string[]} notes */
+    fillLeaf(cell, page, side, turned, notes) {
       const [leaf, gap] = cell.children;
+      cell.shown ??= { picture: leaf.querySelector("img"), note: leaf.querySelector(".page-note"), number: leaf.querySelector(".number") };
+      const { picture, note } = cell.shown;
       leaf.hidden = page === null;
       gap.hidden = page !== null;
       if (page === null) {
@@ -194,16 +206,13 @@ export function lanes(mappe, pairing, cutting, moving, sizes, facts) {
         setAttribute(cell, "aria-label", side === "front" ? t("no front") : t("no back"));
         return;
       }
-      const picture = leaf.querySelector("img");
       cell.dataset.page = String(page.id);
       leaf.className = ["leaf", side, page.warnings.length ? "has-warning" : "", page.blank ? "blank" : ""].join(" ").trim();
-      setAttribute(cell, "aria-label", labelOf(page, number, notes));
-      const note = leaf.querySelector(".page-note");
+      const said = notes.join("; ");
       note.hidden = !said;
       note.textContent = said;
       setAttribute(note, "title", said);
-      leaf.querySelector(".number").textContent = String(number);
-      sights.show(cell.parentElement, picture, `/pages/${page.id}/${page.picture}-${size}.jpg`, page.id);
+      sights.show(cell.parentElement, picture, `/pages/${page.id}/${page.picture}-${this.pictureSize}.jpg`, page.id);
       picture.className = turned ? `turned-${turned}` : "";
     },
     mark() {
