@@ -31,9 +31,8 @@ class Shades:
         self, fronts: Sequence[Imprint | None], backs: Sequence[Imprint | None], reach: tuple[int, int]
     ) -> None:
         self._fronts, self._backs, self._reach = fronts, backs, reach
-        known = [imprint for imprint in (*fronts, *backs) if imprint is not None]
-        self._comparisons = {turn: Comparison(known, turn) for turn in Turn} if known else {}
-        self._spectra: OrderedDict[tuple[Turn, bool, int], Spectra] = OrderedDict()
+        self._comparison = Comparison([imprint for imprint in (*fronts, *backs) if imprint is not None])
+        self._spectra: OrderedDict[tuple[bool, int], Spectra] = OrderedDict()
         self._scores: dict[tuple[Turn, int, int], float] = {}
         self.turn, self._orders = self._sampled()
 
@@ -51,14 +50,12 @@ class Shades:
         count = len(self._fronts)
         rows = sorted({round(at) for at in np.linspace(0, count - 1, min(count, SAMPLE))}) if count else []
         heights = {}
-        for turn in self._comparisons:
-            for order in BacksOrder:
+        for order in BacksOrder:
+            for turn in Turn:  # of the same sides, whose spectra are still kept
                 scores = self._scored(turn, order, rows)[rows]
                 peaks = np.where(np.isfinite(scores), scores, 0.0).max(axis=1, initial=0.0)
                 heights[turn, order] = float(peaks.mean()) if len(peaks) else 0.0
-        best = {turn: max(heights[turn, order] for order in BacksOrder) for turn in self._comparisons}
-        if not best:
-            return Turn.LONG_EDGE, tuple(BacksOrder)
+        best = {turn: max(heights[turn, order] for order in BacksOrder) for turn in Turn}
         is_short = best[Turn.SHORT_EDGE] > SHORTER_EDGE_CLEAR * best[Turn.LONG_EDGE]
         turn = Turn.SHORT_EDGE if is_short else Turn.LONG_EDGE
         clear = [order for order in BacksOrder if heights[turn, order] * CLEAR > best[turn]]
@@ -68,7 +65,7 @@ class Shades:
         """Return the scores of some rows of pairs; the others are not numbers."""
         count = len(self._backs)
         scores = np.full((len(self._fronts), count), np.nan)
-        if self._reach[1] - self._reach[0] > WIDEST or turn not in self._comparisons:
+        if self._reach[1] - self._reach[0] > WIDEST:
             return scores
         for row in rows:
             near = [at for at in range(row + self._reach[0], row + self._reach[1] + 1) if 0 <= at < count]
@@ -89,17 +86,16 @@ class Shades:
         if not seen:
             return
         one, *others = (
-            self._spectra_of(turn, sides, at)
-            for sides, at in [(self._fronts, front), *((self._backs, at) for at in seen)]
+            self._spectra_of(sides, at) for sides, at in [(self._fronts, front), *((self._backs, at) for at in seen)]
         )
-        found = self._comparisons[turn].scores(one, others)
+        found = self._comparison.scores(one, others, turn)
         self._scores.update({(turn, front, back): float(score) for back, score in zip(seen, found, strict=True)})
 
-    def _spectra_of(self, turn: Turn, sides: Sequence[Imprint | None], at: int) -> Spectra:
-        imprint, key = sides[at], (turn, sides is self._fronts, at)
+    def _spectra_of(self, sides: Sequence[Imprint | None], at: int) -> Spectra:
+        imprint, key = sides[at], (sides is self._fronts, at)
         if key not in self._spectra:
             assert imprint is not None  # noqa: S101 (only sides that can be seen are compared)
-            self._spectra[key] = self._comparisons[turn].spectra(imprint)
+            self._spectra[key] = self._comparison.spectra(imprint)
             while len(self._spectra) > SPECTRA_KEPT:
                 self._spectra.popitem(last=False)
         self._spectra.move_to_end(key)

@@ -39,6 +39,9 @@ class Spectra(NamedTuple):
 
     shade: _Spectrum
     mirrored_print: _Spectrum
+    """Left and right exchanged, as it shines through where the sheet is turned over at its long edge."""
+    shape_px: tuple[int, int]
+    """Of the print, (height, width)."""
 
 
 class Comparison:
@@ -46,11 +49,9 @@ class Comparison:
 
     Args:
         sides: all that will be compared; they give the size to work with.
-        turn: at which the sheets are turned over.
     """
 
-    def __init__(self, sides: Sequence[Imprint], turn: Turn) -> None:
-        self._turn = turn
+    def __init__(self, sides: Sequence[Imprint]) -> None:
         tallest = max((side.shade.shape[0] for side in sides), default=1)
         widest = max((side.shade.shape[1] for side in sides), default=1)
         self._shape = (cv2.getOptimalDFTSize(tallest + 2 * REACH_PX), cv2.getOptimalDFTSize(widest + 2 * REACH_PX))
@@ -58,13 +59,33 @@ class Comparison:
 
     def spectra(self, side: Imprint) -> Spectra:
         """Return a side's spectra."""
-        mirrored = side.printed[:, ::-1] if self._turn is Turn.LONG_EDGE else side.printed[::-1]
-        return Spectra(self._spectrum(side.shade), self._spectrum(mirrored))
+        height, width = side.printed.shape
+        return Spectra(self._spectrum(side.shade), self._spectrum(side.printed[:, ::-1]), (height, width))
 
-    def scores(self, front: Spectra, backs: Sequence[Spectra]) -> NDArray[np.float64]:
+    def scores(self, front: Spectra, backs: Sequence[Spectra], turn: Turn) -> NDArray[np.float64]:
         """Return for each back how far its peak stands above the rest, in standard deviations."""
-        is_short = self._turn is Turn.SHORT_EDGE
-        return np.array([_peak(*front, *back, self._down, self._across, is_short) for back in backs], np.float64)
+        prints = [self._as_turned(side, turn) for side in (front, *backs)]
+        is_short = turn is Turn.SHORT_EDGE
+        return np.array(
+            [
+                _peak(front.shade, prints[0], back.shade, printed, self._down, self._across, is_short)
+                for back, printed in zip(backs, prints[1:], strict=True)
+            ],
+            np.float64,
+        )
+
+    def _as_turned(self, side: Spectra, turn: Turn) -> _Spectrum:
+        """Return the spectrum of the print as it shines through where the sheet is turned over at an edge.
+
+        One turn is the other, turned by 180 degrees: f(h - 1 - y, w - 1 - x) has the conjugate of the spectrum of a
+        real f, times the phases of a shift by h - 1 and w - 1.
+        """
+        if turn is Turn.LONG_EDGE:
+            return side.mirrored_print
+        (height, width), (rows, columns) = side.shape_px, self._shape
+        down = np.exp(-2j * np.pi * self._rows * (height - 1) / rows).astype(np.complex64)
+        across = np.exp(-2j * np.pi * np.arange(self._band.shape[1]) * (width - 1) / columns).astype(np.complex64)
+        return np.asarray(np.conj(side.mirrored_print) * down[:, None] * across, np.complex64)
 
     def _spectrum(self, picture: NDArray[np.int8]) -> _Spectrum:
         height, width = picture.shape
