@@ -142,7 +142,8 @@ export function intake(mappe, devices, tickets, landing, glass, phone, camera, f
     get stopping() { return Boolean(this.run?.stopping); },
     get stopLabel() {
       if (this.run?.origin === "camera") return this.stopping ? t("Ending when the last picture is read…") : t("End");
-      return this.stopping ? t("Stopping after this page…") : t("Stop");
+      if (!this.stopping) return t("Stop");
+      return this.run?.origin === "scanner" ? t("Stopping after this sheet…") : t("Stopping after this page…");
     },
     get cannotContinue() { return !this.device.ready || this.busy; },
     get startBlocked() { return this.busy || !this.device.ready || (this.fromFeeder && this.device.paper_loaded === false); },
