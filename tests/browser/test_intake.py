@@ -29,7 +29,7 @@ def word(driver: Chrome, name: str) -> str:
 
 def press(driver: Chrome, name: str) -> None:
     """Press the button with these words among tickets and scanners."""
-    buttons = driver.find_elements(By.CSS_SELECTOR, ".tickets button, .device-list button")
+    buttons = driver.find_elements(By.CSS_SELECTOR, ".tickets button, .ticket-care button, .device-list button")
     next(button for button in buttons if button.is_displayed() and button.text == name).click()
 
 

@@ -220,6 +220,13 @@ def test_a_mappe_is_opened_and_shown_at_every_station(web: TestClient) -> None:
     assert web.get(place.replace("intake", "drawer")).status_code == 422
 
 
+def test_settings_in_a_sentence_are_not_parted_from_the_comma_behind_them(web: TestClient, mappe: int) -> None:
+    html = web.get(f"/mappen/{mappe}/intake").text
+    sentence = html[html.index('<div class="sentence"') : html.index("</div>", html.index('<div class="sentence"'))]
+    marks = re.findall(r"</(?:select|button)>[,.](.{7})", sentence)
+    assert marks == 7 * ["</span>"]  # behind source and resolution, and behind each of the five words of arrival
+
+
 def test_problems_are_pages_for_people_and_json_for_scripts(web: TestClient) -> None:
     page = web.get("/mappen/999/order", headers=HTML)
     assert page.status_code == 404

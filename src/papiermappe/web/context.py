@@ -1,6 +1,7 @@
 """What the routes work with."""
 
 import json
+import re
 from dataclasses import dataclass
 from pathlib import Path as FilePath
 from typing import Annotated, Any
@@ -28,6 +29,9 @@ FOR_EVER = {"Cache-Control": "public, max-age=31536000, immutable"}
 """For what never changes under its address."""
 NOT_KEPT = {"Cache-Control": "no-store"}
 
+ENDED = re.compile(r"(<(select|button)\b(?:(?!</\2>).)*</\2>|<input\b[^>]*>)([,.])", re.DOTALL)
+"""A setting within a sentence, and the mark behind it."""
+
 MAX_ID = 2**31 - 1  # what PostgreSQL's integer holds
 Id = Annotated[int, Path(ge=1, le=MAX_ID)]
 
@@ -35,6 +39,11 @@ Id = Annotated[int, Path(ge=1, le=MAX_ID)]
 def icon(name: str) -> Markup:
     """Return an icon as inline SVG; the file is ours, not a person's."""
     return Markup((ICONS / f"{name}.svg").read_text())  # noqa: S704 (shipped with the application)
+
+
+def unparted(sentence: Markup) -> Markup:
+    """Return a sentence of settings in which no line begins with a comma: browsers may break behind every element."""
+    return Markup(ENDED.sub(r'<span class="text-nowrap">\1\3</span>', str(sentence)))  # noqa: S704 (it was markup before)
 
 
 def templates_in(words: Words) -> Jinja2Templates:
@@ -51,6 +60,7 @@ def templates_in(words: Words) -> Jinja2Templates:
         number=words.number,
         moment=words.moment,
         date=words.date,
+        unparted=unparted,
         json_island=lambda value: _island(value, words),
     )
     return templates

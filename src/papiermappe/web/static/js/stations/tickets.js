@@ -35,7 +35,7 @@ export function keptTickets(mappe, tickets) {
     /** @param {"keep" | "rename"} what @param {string} name */
     ask(what, name) {
       this.naming = what;
-      this.$nextTick(() => { this.$refs.name.value = name; this.$refs.name.select(); });
+      this.$nextTick(() => { this.$refs.name.value = name; this.$refs.name.select(); this.$refs.name.scrollIntoView({ block: "center" }); });
     },
     cancelName() { this.naming = ""; },
     async name() {
