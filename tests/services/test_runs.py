@@ -68,6 +68,26 @@ def test_a_feeder_run_fills_the_lanes(run: Run, store: Store, mappe: int, drawer
     assert now.undo is None  # what arrived is not undone
 
 
+def test_two_devices_at_once_fill_two_mappen(
+    store: Store, mappe: int, zaunkoenig: int, stieglitz: int, drawer: Drawer
+) -> None:
+    other = mappen.open_mappe(ANNA, store, "Minutes")
+    drawer.lay("hail", "invoice")
+    drawer.lay("lease", into="stieglitz")
+    both = [
+        runs.start_run(ANNA, store, mappe, zaunkoenig, QUICK),
+        runs.start_run(ANNA, store, other, stieglitz, QUICK_ONE_SIDE),
+    ]
+    working = [Thread(target=receiving.receive, args=(store, run_id, Limits())) for run_id in both]
+    for thread in working:
+        thread.start()
+    for thread in working:
+        thread.join()
+    assert [desk(store, where).runs[0].state for where in (mappe, other)] == [RunState.DONE, RunState.DONE]
+    assert kept(store, both[0]) == [(sheet, side) for sheet in (1, 2) for side in ("front", "back")]
+    assert kept(store, both[1]) == [(sheet, "front") for sheet in (1, 2, 3)]  # a lease has three sheets
+
+
 def test_one_side_after_the_other_pass(run: Run, store: Store, mappe: int, drawer: Drawer) -> None:
     drawer.lay("lease")
     run(QUICK_ONE_SIDE)

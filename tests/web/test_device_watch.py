@@ -161,6 +161,7 @@ async def test_a_window_without_a_device_asks_nobody(device: Device, watch: Devi
         (card(adf="ScannerAdfHatchOpen"), "bad"),
         (card(adf="ScannerAdfEmpty"), "well"),
         (DeviceCard(7, "Zaunkönig D60", None, None, Message(code="device_unreachable")), "bad"),
+        (DeviceCard(7, "Zaunkönig D60", None, None, Message(code="device_timeout")), "busy"),
         (DeviceCard(7, "Zaunkönig D60", None, None, None), "bad"),
     ],
 )
@@ -168,3 +169,9 @@ async def test_the_tone_says_whether_one_can_scan(shown: DeviceCard, tone: str) 
     view = device_view(shown, WORDS)
     assert view.tone == tone
     assert view.state
+
+
+def test_a_device_that_takes_long_to_answer_may_be_asleep() -> None:
+    view = device_view(DeviceCard(7, "Zaunkönig D60", None, None, Message(code="device_timeout")), WORDS)
+    assert view.state == "no answer yet; it may be asleep"
+    assert not view.ready
