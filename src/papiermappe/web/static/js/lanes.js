@@ -123,7 +123,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, unwatched, facts) 
     added(keeper) {
       const template = /** @type {HTMLTemplateElement} */ (document.getElementById("sheet-column"));
       const column = /** @type {any} */ (template.content.firstElementChild?.cloneNode(true));
-      Object.assign(column, { pairMark: column.querySelector(".pair-mark"), part: column.querySelector(".part") });
+      Object.assign(column, { pairMark: column.querySelector(".pair-mark"), partCell: column.querySelector(".part") });
       columns.set(keeper, column);
       sights.watch(column);
       return column;
@@ -152,7 +152,7 @@ export function lanes(mappe, pairing, cutting, moving, sizes, unwatched, facts) 
       column.classList.toggle("begins", start !== null);
       column.classList.toggle("begins-maybe", start?.proposed ?? false);
       column.classList.toggle("divides", divides);
-      const cell = column.part;
+      const cell = column.partCell;
       if (!cell) return;
       cell.hidden = start === null;
       if (start === null) return;
