@@ -26,7 +26,7 @@ from papiermappe.services.looking import quickest
 ORIGINALS = ("weigh-2041", "card", "receipt", "card", "card", "card")
 MOST = len(ORIGINALS)
 SEED = 6127
-ASK_AGAIN_S = 0.1
+ASK_AGAIN_S = 0.2
 """A window asks as often whether a look is there."""
 
 

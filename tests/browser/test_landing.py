@@ -107,7 +107,7 @@ def test_a_page_is_scanned_again_in_its_place_and_undone(
     until(lambda: "takes the place of page 3" in driver.find_element(By.ID, "landing").text)
     stack.drawer.lay("hail")
     until(lambda: driver.find_element(By.ID, "scan").is_enabled())
-    driver.find_element(By.ID, "scan").click()
+    press(driver, Keys.SPACE)  # as the button says, though it was another that was clicked last
     until(lambda: stack.desk(mappe).pages[2].scan != old[2].scan)
     until(lambda: not stack.desk(mappe).runs[-1].live)
     assert stack.desk(mappe).order == [page.id for page in old]

@@ -104,7 +104,7 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
             coded = (page.content.tiff for page in pages if page.content.tiff)
             write_tiff(coded, out, form.level, form.tiff, about)
         case Format.WORD:
-            # Imported where it is wanted: its library would take 5 MB of every process.
+            # Imported where it is wanted: its library would take 4 MB of every process.
             from papiermappe.core.encode.word_document import write_word_document
 
             read = ((page, page.text) for page in pages if page.text)

@@ -73,6 +73,6 @@ function shown(key) {
 
 /** After the mouse has chosen, the focus goes back to the page, so that keys do what they do there. @param {Event} event */
 export function letGo(event) {
-  const field = /** @type {HTMLElement} */ (event.target);
+  const field = /** @type {HTMLElement} */ (/** @type {Element} */ (event.target).closest("button, select, input"));
   if (!field.matches(":focus-visible") || (event instanceof MouseEvent && event.detail > 0)) field.blur();
 }

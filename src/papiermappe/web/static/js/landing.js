@@ -1,4 +1,5 @@
 // Where the pages of the next run go, if not to the end of the Mappe.
+import { letGo } from "./keys.js";
 import { t } from "./words.js";
 
 /** @typedef {{ kind: "again", pages: number[] } | { kind: "before", page: number }} Landing */
@@ -32,8 +33,16 @@ export function createLanding(mappe) {
       const ranks = new Set(ids.map((/** @type {number} */ id) => mappe.page(id).rank));
       return ids.length && ranks.size === 1 ? ids : [];
     },
-    again() { this.wanted = { kind: "again", pages: this.offered }; },
-    before() { this.wanted = { kind: "before", page: mappe.selectedIds[0] }; },
+    /** @param {Event} chosen */
+    again(chosen) {
+      this.wanted = { kind: "again", pages: this.offered };
+      letGo(chosen);
+    },
+    /** @param {Event} chosen */
+    before(chosen) {
+      this.wanted = { kind: "before", page: mappe.selectedIds[0] };
+      letGo(chosen);
+    },
     atEnd() { this.wanted = null; },
   };
 }
