@@ -16,10 +16,11 @@ from PIL import Image, ImageSequence
 from tests.helpers import PHOTOGRAPHED, FakeRecogniser, here, once, page_saying, photograph
 from typer.testing import CliRunner
 
+from papiermappe.assembly import pairs
 from papiermappe.assembly.command import in_words
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NamingRuleRefused, NothingToAssemble
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
-from papiermappe.assembly.run import Assembly, whole_or_not
+from papiermappe.assembly.run import STEPS_A_PAGE, Assembly, whole_or_not
 from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
@@ -28,6 +29,7 @@ from papiermappe.core.encode.options import DocumentOptions, SlipPlace
 from papiermappe.core.operations.steps import RoutineFile, RoutineRefused, Step
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.order.pairing import Proposal, propose
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.devices.errors import FileRefused
 from papiermappe.making.fitting import LimitOutOfReach
@@ -130,7 +132,8 @@ def test_a_pdf_of_pictures(files: list[Path], tmp_path: Path) -> None:
     steps: list[int] = []
     request = AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.pdf", level=Level.LEAN, languages=("eng",))
     report = Assembly(request, here, FakeRecogniser(LEASE), lambda: steps.append(1), NOW).run()
-    assert len(steps) == len(report.pages) == 3
+    assert len(report.pages) == 3
+    assert len(steps) == STEPS_A_PAGE * 3
     assert report.byte_size == request.out.stat().st_size
     assert [page.words for page in report.pages] == [1, 1, 1]
     assert all(page.byte_size and page.made_of for page in report.pages)
@@ -330,6 +333,23 @@ def test_a_missing_back_is_reported(two_runs: tuple[list[Path], list[Path]], tmp
     assert [Path(place.file).name for place in report.missing] == ["front-2.jpg"]
     assert [pair.back is None for pair in report.pairs] == [False, False, True, False, False]
     assert len(report.pages) == 9
+
+
+def test_progress_is_told_before_pages_are_put_together(
+    two_runs: tuple[list[Path], list[Path]], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    steps: list[int] = []
+    before: list[int] = []
+
+    def noticed(*sides: Any) -> Proposal:
+        before.append(len(steps))
+        return propose(*sides)
+
+    monkeypatch.setattr(pairs, "propose", noticed)
+    request = AssemblyRequest(fronts=tuple(two_runs[0][:2]), backs=tuple(two_runs[1][-2:]), out=tmp_path / "two.pdf")
+    Assembly(request, once, None, lambda: steps.append(1), NOW).run()
+    assert before == [4]  # each page has been examined by then
+    assert len(steps) == STEPS_A_PAGE * 4
 
 
 def test_a_known_order_is_taken(two_runs: tuple[list[Path], list[Path]], tmp_path: Path) -> None:

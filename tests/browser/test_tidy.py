@@ -394,7 +394,7 @@ def bent_letter(stack: Stack, driver: Chrome, until: Until) -> int:
         run = importing.start_import(ANNA, stack.store, number, announced, importing.FRONTS)
         (file,) = importing.files_of(ANNA, stack.store, run)
         importing.receive_part(ANNA, stack.store, Incoming(stack.folder / "incoming"), file.id, 0, data)
-        until(lambda: all(page.analysed for page in stack.desk(number).pages) and stack.desk(number).order, 60)
+        until(lambda: [page.analysed for page in stack.desk(number).pages] == [True])
         return number
 
     number = stack.copy_of("Bent", bring)

@@ -8,7 +8,7 @@ import typer
 
 from papiermappe.assembly.errors import FileThere
 from papiermappe.assembly.request import DEFAULT_LANGUAGES, AssemblyRequest, Report, format_of
-from papiermappe.assembly.run import Assembly
+from papiermappe.assembly.run import STEPS_A_PAGE, Assembly
 from papiermappe.devices.errors import FileRefused
 from papiermappe.devices.file_reader import FileReader
 from papiermappe.jobs.pool import WorkPool
@@ -48,7 +48,7 @@ def run(request: AssemblyRequest, as_json: bool, processes: int, language: str) 
     pool = WorkPool(min(processes, max(1, pages)))
     try:
         hidden = as_json or not sys.stderr.isatty()
-        bar = typer.progressbar(length=pages, label="Pages", file=sys.stderr, hidden=hidden)
+        bar = typer.progressbar(length=STEPS_A_PAGE * pages, label="Pages", file=sys.stderr, hidden=hidden)
         with bar as progress:
             report = Assembly(
                 request, pool, _recogniser(), lambda: progress.update(1), datetime.now().astimezone()

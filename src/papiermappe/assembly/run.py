@@ -57,6 +57,7 @@ from papiermappe.recognition.errors import RecogniserError
 from papiermappe.recognition.model import Recogniser
 
 PDF_DPI = 300.0
+STEPS_A_PAGE = 2
 
 
 class Assembly:
@@ -66,7 +67,7 @@ class Assembly:
         request: to carry out.
         compute: runs what takes long.
         recogniser: None if none is installed.
-        step: called after each page.
+        step: called `STEPS_A_PAGE` times a page: when it has been examined, and when it has been made.
         now: the current time, with its zone.
 
     Raises:
@@ -183,6 +184,7 @@ class Assembly:
             self._leave_out(FileRefused(item.file, "file_page_refused", page=item.number, cause=cause))
             return None
         self._analyses[item.key] = analysis
+        self._step()
         return analysis
 
     def _analysis(self, capture: CapturedPicture) -> Analysis:

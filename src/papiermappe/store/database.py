@@ -6,9 +6,11 @@ from contextlib import contextmanager, suppress
 from typing import TypeVar
 
 from procrastinate.exceptions import ConnectorException
-from sqlalchemy import Connection, Engine, create_engine, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.pool import ConnectionPoolEntry
 
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.errors import DatabaseFull, DatabaseGone, StoreError, TextRefused, TransactionLost
@@ -42,6 +44,8 @@ class Store:
             pool_use_lifo=True,  # what is used seldom stays small
             connect_args={"connect_timeout": 5},
         )
+        self._closed = False
+        event.listen(self.engine, "checkin", self._given_back)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
@@ -87,8 +91,14 @@ class Store:
             lock.release()
 
     def close(self) -> None:
-        """Give all connections back."""
+        """Close all connections; one that another thread still uses is closed once that gives it back."""
+        self._closed = True
         self.engine.dispose()
+
+    def _given_back(self, connection: DBAPIConnection | None, _: ConnectionPoolEntry) -> None:
+        """Close what comes back late: the pool that it belongs to is not used any more."""
+        if self._closed and connection is not None:
+            connection.close()
 
 
 class AdvisoryLock:
