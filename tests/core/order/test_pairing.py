@@ -86,6 +86,34 @@ def test_both_orders_of_backs_are_told_by_what_shines_through(order: BacksOrder)
     assert all(sheet.evidence == (EvidenceKind.SHOW_THROUGH,) for sheet in proposal.sheets)
 
 
+@lru_cache
+def framed(number: int) -> DrawnSide:
+    """Return a sheet that a picture nearly fills, in a frame of one of three sizes, with a short caption of its own."""
+    hand = np.random.default_rng([7, number])
+    rim_mm = float(hand.choice([8, 14, 22]))
+
+    def draw(page: Drawing) -> None:
+        page.box(rim_mm, rim_mm, 210 - 2 * rim_mm, 250 - rim_mm, fill="#5a7d4c", stroke=None)
+        page.text(float(hand.uniform(15, 110)), float(hand.uniform(258, 282)), " ".join(hand.choice(WORDS, 4)), 11)
+
+    return draw_side(A4, draw)
+
+
+def test_frames_that_many_pages_have_in_common_do_not_hide_what_is_their_own() -> None:
+    def imprint(number: int) -> SideFacts:
+        lay = Lay((105, 148.5), 0.0)
+        whole = Region(0, 0, 210, 297)
+        optics = Optics((250, 250, 250), 0.0)
+        return SideFacts(
+            210, 297, imprint_of(scan(framed(number), framed(number ^ 1), lay, optics, whole, DPI, number), DPI)
+        )
+
+    sheets = list(range(12))
+    proposal = propose([imprint(2 * sheet) for sheet in sheets], [imprint(2 * sheet + 1) for sheet in sheets])
+    assert paired(proposal) == [(sheet, sheet) for sheet in sheets]
+    assert proposal.sure
+
+
 def test_a_turn_at_the_short_edge_is_told() -> None:
     turned = [SideFacts(210, 297, taken(2 * sheet + 1, 0, True)) for sheet in range(SHEETS)]
     proposal = propose(fronts(*range(SHEETS)), turned)

@@ -8,10 +8,12 @@ from numpy.typing import NDArray
 
 from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.landing import BacksOrder
+from papiermappe.core.order.shared_print import Spectrum, shared_parts, without
 from papiermappe.core.order.show_through import Comparison, Spectra, Turn, can_be_seen
 
 WIDEST = 40  # runs whose counts differ by more are not compared
 SAMPLE = 16  # fronts that tell the turn and the order
+SAMPLE_OF_PRINT = 24  # pages of a run that tell what all of it have in common
 CLEAR = 1.3  # what the better order must stand above the other, so that only it is looked at closely
 SHORTER_EDGE_CLEAR = 1.1
 FEW = 24  # fronts: with no more both orders are looked at closely in any case
@@ -34,6 +36,7 @@ class Shades:
         self._comparison = Comparison([imprint for imprint in (*fronts, *backs) if imprint is not None])
         self._spectra: OrderedDict[tuple[bool, int], Spectra] = OrderedDict()
         self._scores: dict[tuple[Turn, int, int], float] = {}
+        self._shared = {sides is self._fronts: self._shared_parts(sides) for sides in (fronts, backs)}
         self.turn, self._orders = self._sampled()
 
     def scores(self, order: BacksOrder) -> NDArray[np.float64]:
@@ -44,6 +47,11 @@ class Shades:
         if order not in self._orders:
             return np.full((len(self._fronts), len(self._backs)), np.nan)
         return self._scored(self.turn, order, range(len(self._fronts)))
+
+    def _shared_parts(self, sides: Sequence[Imprint | None]) -> list[Spectrum]:
+        known = [imprint for imprint in sides if imprint is not None]
+        spread = sorted({round(at) for at in np.linspace(0, len(known) - 1, SAMPLE_OF_PRINT)}) if known else []
+        return shared_parts([self._comparison.spectra(known[at]).mirrored_print for at in spread])
 
     def _sampled(self) -> tuple[Turn, tuple[BacksOrder, ...]]:
         """Return the edge at which the sheets were turned over, and the orders of the backs that may be right."""
@@ -95,7 +103,9 @@ class Shades:
         imprint, key = sides[at], (sides is self._fronts, at)
         if key not in self._spectra:
             assert imprint is not None  # noqa: S101 (only sides that can be seen are compared)
-            self._spectra[key] = self._comparison.spectra(imprint)
+            whole = self._comparison.spectra(imprint)
+            own_print = without(whole.mirrored_print, self._shared[key[0]])
+            self._spectra[key] = whole._replace(mirrored_print=own_print)
             while len(self._spectra) > SPECTRA_KEPT:
                 self._spectra.popitem(last=False)
         self._spectra.move_to_end(key)
