@@ -79,6 +79,56 @@ def test_a_slanting_rim_is_wiped_to_where_it_thins_out(page: Pixels) -> None:
     assert not covered[px(212) :, px(2) :].any()
 
 
+def torn(seed: int, deep_mm: float = 6.0) -> np.ndarray:
+    """Return, for each row, how deep a rim along the left edge is that was torn off, in px: bays and teeth."""
+    hand = np.random.default_rng(seed)
+    knots = deep_mm + hand.uniform(-1.2, 1.2, round(HEIGHT_MM / 2.5))
+    return np.interp(np.arange(px(HEIGHT_MM)), np.linspace(0, px(HEIGHT_MM), len(knots)), knots) / 25.4 * DPI
+
+
+def test_the_bays_of_a_ragged_rim_are_no_letters_in_a_dark_field(page: Pixels) -> None:
+    scan = page.copy()
+    rim = np.arange(page.shape[1])[None, :] < torn(1)[:, None]
+    scan[rim] = 20
+    for y_mm in np.arange(20, 200, 12.0):  # narrow and deep, as between two teeth
+        scan[px(y_mm) : px(y_mm) + 3, px(2.5) : px(9)] = 235
+    covered = wiped(scan)
+    assert not ((scan < 100) & rim & ~covered).any()
+    assert not covered[page < 100].any()
+
+
+def test_crumbs_beside_a_ragged_rim_go_with_it(page: Pixels) -> None:
+    scan = page.copy()
+    rim = np.arange(page.shape[1])[None, :] < torn(2)[:, None]
+    scan[rim] = 20
+    crumbs = np.zeros(scan.shape, np.bool_)
+    for y_mm in (40.0, 90.0, 150.0):
+        edge = int(torn(2)[px(y_mm) - 5 : px(y_mm) + 12].max())
+        crumbs[px(y_mm) : px(y_mm) + 7, edge + 5 : edge + 12] = True
+    scan[crumbs] = 20
+    covered = wiped(scan)
+    assert covered[crumbs].all()
+    assert covered[rim].all()
+    assert not covered[page < 100].any()
+
+
+@pytest.mark.parametrize(
+    ("is_torn", "size_mm"),
+    [(False, (1.2, 1.2)), (True, (1.6, 2.8))],
+    ids=["a dot beside a straight rim", "a digit beside a ragged one"],
+)
+def test_a_mark_near_a_rim_that_may_be_printed_stays(page: Pixels, is_torn: bool, size_mm: tuple[float, float]) -> None:
+    scan = page.copy()
+    deep = torn(3) if is_torn else np.full(len(page), float(px(6)))
+    scan[np.arange(page.shape[1])[None, :] < deep[:, None]] = 20
+    edge = int(deep[px(100) : px(104)].max()) + 8
+    mark = slice(px(101), px(101 + size_mm[1])), slice(edge, edge + px(size_mm[0]))
+    scan[mark] = 20
+    covered = wiped(scan)
+    assert not covered[mark].any()
+    assert covered[:, : px(4)].all()
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.rim_crumbs import is_ragged, with_crumbs
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import Point, Quad, mm_to_px
 from papiermappe.core.picture import Pixels
@@ -23,6 +24,7 @@ LEAST_DEPTH_MM = 0.15
 RULE_MM = 0.7  # whatever sticks out of a rim and is narrower is a rule that runs into it
 TOOTH_WIDE_MM, TOOTH_LONG_MM = 3.0, 2.5  # what is narrower is a tooth of a ragged rim if it is shorter, or else print
 CORNER_MM = 12.0
+STEP_MM, STEP_ALONG_MM, STEP_EVERY_MM = 0.4, 40.0, 1.5  # what stands out so far from an even rim is not of it
 BEYOND_MM = 0.8  # how far a strip reaches beyond the rim
 THINS_OUT_MM = 8.0  # along its edge, beyond where it is seen
 CLOSE_MM = 1.2  # how closely it follows, on average
@@ -51,6 +53,7 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
     for turns, depth in enumerate(depths):
         part = np.rot90(other, turns)[: round(mm_to_px(DEEPEST_MM, view.dpi)) + 2]
         part[np.arange(len(part))[:, None] <= np.where(depth > 0, depth, -1)[None, :]] = False
+    depths = [with_crumbs(depth, np.rot90(other, turns), view.dpi) for turns, depth in enumerate(depths)]
     return [
         _turned_back(strip, turns, dark.shape, view.dpi)
         for turns, depth in enumerate(depths)
@@ -73,10 +76,12 @@ def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
     depth = _into_corners(depth, reach, round(mm_to_px(CORNER_MM, dpi)), teeth)
     joined = np.asarray(cv2.morphologyEx(depth[None, :], cv2.MORPH_CLOSE, np.ones((1, gap + 1), np.uint8)), np.float32)
     toothed, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_WIDE_MM))
-    smooth = np.minimum(toothed, np.where(body > 0, body + teeth, 0))
+    ragged = is_ragged(toothed, dpi)
+    rim = np.where(ragged, body, _without_steps(body, dpi))
+    smooth = np.minimum(toothed, np.where(rim > 0, rim + np.where(ragged, teeth, 0), 0))
     for first, last in _stretches(smooth):
-        rim = part[: int(smooth[first:last].max()) + 1, first:last]
-        if last - first < mm_to_px(LEAST_LENGTH_MM, dpi) or _is_printed(rim, smooth[first:last], dpi):
+        window = part[: int(smooth[first:last].max()) + gap, first:last]
+        if last - first < mm_to_px(LEAST_LENGTH_MM, dpi) or _is_printed(window, dpi):
             smooth[first:last] = 0
     return smooth
 
@@ -85,6 +90,21 @@ def _without_peaks(depth: NDArray[np.float32], wide_px: float) -> NDArray[np.flo
     """Return the depths, (1, w), without what is narrower, as (w,)."""
     reach = np.ones((1, max(2, round(wide_px))), np.uint8)
     return np.asarray(cv2.morphologyEx(depth, cv2.MORPH_OPEN, reach, borderType=cv2.BORDER_REPLICATE)[0], np.float64)
+
+
+def _without_steps(depth: NDArray[np.float64], dpi: float) -> NDArray[np.float64]:
+    """Return the depths without what stands out from a rim that is even elsewhere: a letter that touches it."""
+    known = np.flatnonzero(depth > 0)
+    if not len(known):
+        return depth
+    reach, apart = round(mm_to_px(STEP_ALONG_MM / 2, dpi)), max(1, round(mm_to_px(STEP_EVERY_MM, dpi)))
+    rim = depth[known]
+    places = np.arange(0, len(rim) + apart, apart)
+    usual = [float(np.median(rim[max(0, at - reach) : at + reach])) for at in np.minimum(places, len(rim) - 1)]
+    smooth = np.interp(np.arange(len(rim)), places, usual)
+    even = depth.copy()
+    even[known] = np.where(rim > smooth + mm_to_px(STEP_MM, dpi), smooth, rim)
+    return even
 
 
 def _into_corners(depth: NDArray[np.float32], reach: int, beside: int, teeth: float) -> NDArray[np.float32]:
@@ -109,13 +129,18 @@ def _into_corners(depth: NDArray[np.float32], reach: int, beside: int, teeth: fl
     return clean
 
 
-def _is_printed(rim: NDArray[np.bool_], depth: NDArray[np.float64], dpi: float) -> bool:
-    """Whether light shapes stand in a dark piece, as letters do in a printed field."""
-    light = (~rim & (np.arange(len(rim))[:, None] < depth[None, :])).astype(np.uint8)
-    count, _, stats, _ = cv2.connectedComponentsWithStats(light, connectivity=4)
-    low, high = (area * mm_to_px(1, dpi) ** 2 for area in LETTER_MM2)
-    areas = stats[1:count, cv2.CC_STAT_AREA]
-    return int(((areas >= low) & (areas <= high)).sum()) >= LETTERS
+def _is_printed(window: NDArray[np.bool_], dpi: float) -> bool:
+    """Whether light shapes stand in the dark piece along the upper edge, as letters do in a printed field.
+
+    The bays of a ragged rim are none, as they are open to the page, nor is what print beside it encloses.
+    """
+    _, labels = cv2.connectedComponents(window.astype(np.uint8), connectivity=8)
+    rim = np.isin(labels, labels[0][window[0]])
+    _, _, stats, _ = cv2.connectedComponentsWithStats((~rim).astype(np.uint8), connectivity=4)
+    left, top, width, height, area = stats[1:].T
+    enclosed = (left > 0) & (top > 0) & (left + width < window.shape[1]) & (top + height < window.shape[0])
+    low, high = (size * mm_to_px(1, dpi) ** 2 for size in LETTER_MM2)
+    return int((enclosed & (area >= low) & (area <= high)).sum()) >= LETTERS
 
 
 def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
