@@ -129,6 +129,16 @@ def test_a_mark_near_a_rim_that_may_be_printed_stays(page: Pixels, is_torn: bool
     assert covered[:, : px(4)].all()
 
 
+def test_a_letter_that_touches_an_even_rim_stays(page: Pixels) -> None:
+    scan = page.copy()
+    scan[:, : px(6)] = 20
+    stem = slice(px(100), px(107)), slice(px(6), px(8.5))
+    scan[stem] = 20
+    covered = wiped(scan)
+    assert covered[:, : px(5.8)].all()
+    assert covered[stem].mean() < 0.2  # where it meets the rim
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()
