@@ -18,6 +18,7 @@ from papiermappe.core.compiled import compiled
 from papiermappe.core.order.imprint import Imprint
 
 REACH_PX = 6  # 6 mm: how far apart the two sides of a sheet may have been taken
+USUAL_SHIFT_PX = 3.0  # sides that were cut to their sheet lie nearly in register: a match far off counts less
 CYCLES = (1 / 9, 3 / 8)  # a pixel: what is slower is light, what is faster is grain
 WHITENED = 0.7  # 1 takes out all differences in strength between frequencies, 0 none
 
@@ -163,9 +164,10 @@ def _kept(shape: tuple[int, int]) -> _Kept:
     columns = np.arange(widest + 1)
     cycles = np.hypot(np.fft.fftfreq(height)[rows][:, None], columns[None] / width)
     shifts = np.arange(-REACH_PX, REACH_PX + 1)
-    down = np.exp(2j * np.pi * shifts[:, None] * rows[None] / height)
+    near = np.exp(-((shifts / USUAL_SHIFT_PX) ** 2) / 2)
+    down = np.exp(2j * np.pi * shifts[:, None] * rows[None] / height) * near[:, None]
     weights = np.where(columns == 0, 1.0, 2.0)  # all columns but the first stand for two
-    across = np.exp(2j * np.pi * columns[:, None] * shifts[None] / width) * weights[:, None]
+    across = np.exp(2j * np.pi * columns[:, None] * shifts[None] / width) * weights[:, None] * near[None]
     band = ((cycles > CYCLES[0]) & (cycles < CYCLES[1])).astype(np.float32)
     return _Kept(rows, band, down.astype(np.complex64), across.astype(np.complex64))
 
