@@ -21,6 +21,10 @@ def with_crumbs(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float
         depth: in px, of the rim along the upper edge, in each column; 0 where there is none.
         other: (h, w), what is dark and not in a rim; changed.
         dpi: of both.
+
+    >>> even = np.full(600, 30.0)
+    >>> with_crumbs(even, np.zeros((800, 600), np.bool_), 150.0) is even
+    True
     """
     largest, near, alone = (round(mm_to_px(mm, dpi)) for mm in (LARGEST_MM, NEAR_MM, ALONE_MM))
     ragged = is_ragged(depth, dpi)
@@ -44,7 +48,15 @@ def with_crumbs(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float
 
 
 def is_ragged(depth: NDArray[np.float64], dpi: float) -> NDArray[np.bool_]:
-    """Return for each column whether the rim is ragged about it."""
+    """Return for each column whether the rim is ragged about it.
+
+    Args:
+        depth: in px, of the rim in each column; 0 where there is none.
+        dpi: of the scan.
+
+    >>> is_ragged(30.0 + 6 * (np.arange(600) // 12 % 2), 150.0).all(), is_ragged(np.full(600, 30.0), 150.0).any()
+    (np.True_, np.False_)
+    """
     along, smooth = (2 * round(mm_to_px(mm, dpi) / 2) + 1 for mm in (ALONG_MM, SMOOTH_MM))
     row = depth[None].astype(np.float32)
     away = np.abs(row - cv2.blur(row, (smooth, 1), borderType=cv2.BORDER_REPLICATE))

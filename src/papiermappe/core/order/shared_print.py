@@ -26,6 +26,10 @@ def shared_parts(spectra: Sequence[Spectrum]) -> list[Spectrum]:
     Args:
         spectra: of some pages of a run, each the half that is kept of a real picture's: its first column stands for
             one, the others for two.
+
+    >>> form, other = (np.fft.rfft2(np.eye(5) == lies).astype(np.complex64) for lies in (1, 0))
+    >>> len(shared_parts([form, form, form])), len(shared_parts([form, other]))
+    (1, 0)
     """
     flat = np.array([_even(spectrum) for spectrum in spectra])
     strengths = np.linalg.norm(flat, axis=1) if len(flat) else np.zeros(0)
@@ -45,6 +49,10 @@ def without(spectrum: Spectrum, parts: Sequence[Spectrum]) -> Spectrum:
     """Return the spectrum of a page less the parts that it shares with others; it is not brought to unit strength.
 
     What is left is weak where a page has little of its own: then it counts as little as it can tell.
+
+    >>> form = np.fft.rfft2(np.eye(5)).astype(np.complex64)
+    >>> bool(np.abs(without(form, shared_parts([form, form, form]))).max() < 1e-5)
+    True
     """
     if not parts:
         return spectrum
