@@ -351,6 +351,26 @@ def test_checks_are_gone_through_by_one_key_and_put_away_for_good(
     until(lambda: driver.find_element(By.ID, "next-check").text.startswith("2 pages to check"))
 
 
+def test_what_does_not_need_a_check_is_marked_on_the_page_only_where_it_is_asked_for(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    line = Zone(x_mm=60, y_mm=0, width_mm=0.8, height_mm=297)
+    dust = Finding(kind=FindingKind.DUST_LINE, confidence=0.9, zone=line)
+    first = stack.desk(mappe).order[0]
+    with stack.store.begin() as session:
+        page = session.get_one(Page, first)
+        page.analysis = {**(page.analysis or {}), "findings": [dust.model_dump(mode="json")]}
+        machine_entry(session, session.get_one(Mappe, mappe), {first: {}})
+    told = "//ul[@class='findings']/li[contains(., 'dust line')]"
+    until(lambda: driver.find_elements(By.XPATH, told))
+    assert not driver.find_elements(By.CSS_SELECTOR, ".viewer-layers .zone")
+    show = driver.find_element(By.XPATH, f"{told}/button[text()='show']")
+    show.click()
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".viewer-layers .zone"))
+    show.click()
+    until(lambda: not driver.find_elements(By.CSS_SELECTOR, ".viewer-layers .zone"))
+
+
 def test_corners_of_a_sheet_seen_at_an_angle_are_placed_by_mouse_and_keys(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:

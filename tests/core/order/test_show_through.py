@@ -1,9 +1,10 @@
 """How well the print of one side is seen on the other, of drawn patterns that lie apart by a known way."""
 
 import numpy as np
+import pytest
 
 from papiermappe.core.order.imprint import Imprint
-from papiermappe.core.order.show_through import Comparison, Turn
+from papiermappe.core.order.show_through import Comparison, Spectra, Turn, half_spectrum
 
 SHAPE = (120, 90)
 
@@ -20,7 +21,17 @@ def test_what_lies_in_register_counts_more_than_what_lies_apart() -> None:
     backs = [side(np.roll(pattern, by, axis=1)[:, ::-1], nothing) for by in (0, 2, 5)]  # as seen from behind
     stranger = side(hand.normal(0, 20, SHAPE), nothing)
     comparison = Comparison([front, *backs, stranger])
-    spectra = [comparison.spectra(one) for one in (*backs, stranger)]
-    here, near, apart, other = comparison.scores(comparison.spectra(front), spectra, Turn.LONG_EDGE)
+    one, *others = (
+        Spectra(*(comparison.spectrum(picture.astype(np.float32)) for picture in (page.shade, page.printed[:, ::-1])))
+        for page in (front, *backs, stranger)
+    )
+    here, near, apart, other = comparison.scores(one, others, Turn.LONG_EDGE)
     assert here > near > apart
     assert near > 3 * other
+
+
+@pytest.mark.parametrize("shape", [(2, 7), (3, 8), (8, 5), (9, 12), (64, 45)])
+def test_the_half_spectrum_is_that_of_a_plain_transform(shape: tuple[int, int]) -> None:
+    picture = np.random.default_rng(1).normal(size=shape).astype(np.float32)
+    columns = (shape[1] + 1) // 2
+    assert np.allclose(half_spectrum(picture, columns), np.fft.rfft2(picture)[:, :columns], atol=1e-3)

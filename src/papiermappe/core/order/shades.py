@@ -1,23 +1,24 @@
 """Scores of what shines through, for the pairs of a pile that may belong together: each worked out once."""
 
-from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from functools import lru_cache
+from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.landing import BacksOrder
-from papiermappe.core.order.shared_print import Spectrum, shared_parts, without
+from papiermappe.core.order.paper_of_run import PaperOfRun
 from papiermappe.core.order.show_through import Comparison, Spectra, Turn, can_be_seen
+from papiermappe.core.order.side_spectra import SideSpectra
 
 WIDEST = 40  # runs whose counts differ by more are not compared
 SAMPLE = 16  # fronts that tell the turn and the order
-SAMPLE_OF_PRINT = 24  # pages of a run that tell what all of it have in common
 CLEAR = 1.3  # what the better order must stand above the other, so that only it is looked at closely
 SHORTER_EDGE_CLEAR = 1.1
 FEW = 24  # fronts: with no more both orders are looked at closely in any case
-SPECTRA_KEPT = 160
+SPECTRA_KEPT = 48  # of each kind: a front is compared with backs near it, then the next with nearly the same ones
 
 
 class Shades:
@@ -34,9 +35,12 @@ class Shades:
     ) -> None:
         self._fronts, self._backs, self._reach = fronts, backs, reach
         self._comparison = Comparison([imprint for imprint in (*fronts, *backs) if imprint is not None])
-        self._spectra: OrderedDict[tuple[bool, int], Spectra] = OrderedDict()
         self._scores: dict[tuple[Turn, int, int], float] = {}
-        self._shared = {sides is self._fronts: self._shared_parts(sides) for sides in (fronts, backs)}
+        front_paper, back_paper = (
+            PaperOfRun([imprint for imprint in sides if imprint is not None]) for sides in (fronts, backs)
+        )
+        self._front = _keeping(SideSpectra(fronts, self._comparison, front_paper, back_paper))
+        self._back = _keeping(SideSpectra(backs, self._comparison, back_paper, front_paper))
         self.turn, self._orders = self._sampled()
 
     def scores(self, order: BacksOrder) -> NDArray[np.float64]:
@@ -48,21 +52,18 @@ class Shades:
             return np.full((len(self._fronts), len(self._backs)), np.nan)
         return self._scored(self.turn, order, range(len(self._fronts)))
 
-    def _shared_parts(self, sides: Sequence[Imprint | None]) -> list[Spectrum]:
-        known = [imprint for imprint in sides if imprint is not None]
-        spread = sorted({round(at) for at in np.linspace(0, len(known) - 1, SAMPLE_OF_PRINT)}) if known else []
-        return shared_parts([self._comparison.spectra(known[at]).mirrored_print for at in spread])
-
     def _sampled(self) -> tuple[Turn, tuple[BacksOrder, ...]]:
         """Return the edge at which the sheets were turned over, and the orders of the backs that may be right."""
         count = len(self._fronts)
         rows = sorted({round(at) for at in np.linspace(0, count - 1, min(count, SAMPLE))}) if count else []
+        for row in rows:  # first row by row, while the spectra of its sides are kept
+            for order, turn in product(BacksOrder, Turn):
+                self._scored(turn, order, [row])
         heights = {}
-        for order in BacksOrder:
-            for turn in Turn:  # of the same sides, whose spectra are still kept
-                scores = self._scored(turn, order, rows)[rows]
-                peaks = np.where(np.isfinite(scores), scores, 0.0).max(axis=1, initial=0.0)
-                heights[turn, order] = float(peaks.mean()) if len(peaks) else 0.0
+        for order, turn in product(BacksOrder, Turn):
+            scores = self._scored(turn, order, rows)[rows]
+            peaks = np.where(np.isfinite(scores), scores, 0.0).max(axis=1, initial=0.0)
+            heights[turn, order] = float(peaks.mean()) if len(peaks) else 0.0
         best = {turn: max(heights[turn, order] for order in BacksOrder) for turn in Turn}
         is_short = best[Turn.SHORT_EDGE] > SHORTER_EDGE_CLEAR * best[Turn.LONG_EDGE]
         turn = Turn.SHORT_EDGE if is_short else Turn.LONG_EDGE
@@ -93,20 +94,11 @@ class Shades:
         ]
         if not seen:
             return
-        one, *others = (
-            self._spectra_of(sides, at) for sides, at in [(self._fronts, front), *((self._backs, at) for at in seen)]
-        )
-        found = self._comparison.scores(one, others, turn)
+        found = self._comparison.scores(self._front(front, turn), [self._back(back, turn) for back in seen], turn)
         self._scores.update({(turn, front, back): float(score) for back, score in zip(seen, found, strict=True)})
 
-    def _spectra_of(self, sides: Sequence[Imprint | None], at: int) -> Spectra:
-        imprint, key = sides[at], (sides is self._fronts, at)
-        if key not in self._spectra:
-            assert imprint is not None  # noqa: S101 (only sides that can be seen are compared)
-            whole = self._comparison.spectra(imprint)
-            own_print = without(whole.mirrored_print, self._shared[key[0]])
-            self._spectra[key] = whole._replace(mirrored_print=own_print)
-            while len(self._spectra) > SPECTRA_KEPT:
-                self._spectra.popitem(last=False)
-        self._spectra.move_to_end(key)
-        return self._spectra[key]
+
+def _keeping(run: SideSpectra) -> Callable[[int, Turn], Spectra]:
+    """Return what gives the spectra of a run's sides, and keeps those that were wanted last."""
+    shade, behind = lru_cache(SPECTRA_KEPT)(run.shade), lru_cache(SPECTRA_KEPT)(run.print_behind)
+    return lambda at, turn: Spectra(shade(at), behind(at, turn))

@@ -10,12 +10,12 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.order.show_through import Spectrum
+
 LEAST_PAGES = 3
 SHARED = 1.8  # the eigenvalue of a part: m pages whose print correlates by r share one of 1 + (m - 1) r
 MOST_PARTS = 4
 EMPTY = 1e-3
-
-Spectrum = NDArray[np.complex64]
 
 
 def shared_parts(spectra: Sequence[Spectrum]) -> list[Spectrum]:

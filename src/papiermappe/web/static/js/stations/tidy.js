@@ -43,6 +43,8 @@ export function tidy(mappe, pile, facts) {
     compare: null,
     /** The part of the card that is unfolded, by its id. */
     part: "",
+    /** The code of the finding whose place is shown. */
+    shown: "",
     laying: false,
     /** @type {"" | import("../zones.js").ZoneKind} what the next drag draws */
     drawing: "",
@@ -87,6 +89,7 @@ export function tidy(mappe, pile, facts) {
     async refresh() {
       const page = this.page;
       if (this.detail && this.detail.page.id !== page?.id) this.tools.forEach((/** @type {any} */ tool) => tool.leave());
+      if (this.detail?.page.id !== page?.id) this.shown = "";
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
       this.readyNext(page.id);
@@ -155,8 +158,9 @@ export function tidy(mappe, pile, facts) {
       const corners = this.treatment.crop?.corners ?? [];
       return corners.length ? [{ class: "found", d: `M${corners.map((/** @type {number[]} */ corner) => corner.join(" ")).join("L")}Z` }] : [];
     },
+    /** The places of what is to be checked, and of what else was noticed where a person asks for it. */
     get zoneShapes() {
-      return (this.known?.findings ?? []).filter((/** @type {any} */ finding) => !finding.accepted).map((/** @type {any} */ finding) => finding.zone).filter(Boolean)
+      return (this.known?.findings ?? []).filter((/** @type {any} */ finding) => finding.is_warning ? !finding.accepted : finding.message.code === this.shown).map((/** @type {any} */ finding) => finding.zone).filter(Boolean)
         .map((/** @type {any} */ zone) => ({ class: "zone", d: `M${zone.x_mm} ${zone.y_mm}h${zone.width_mm}v${zone.height_mm}h${-zone.width_mm}z` }));
     },
     get caption() {
@@ -414,10 +418,20 @@ export function tidy(mappe, pile, facts) {
     get curlWord() { return this.curl?.on ? t("On") : t("Off"); },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
-      const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, tone: "grave", code: warning.code }));
-      const others = (this.known?.findings ?? []).filter((/** @type {any} */ finding) => !finding.is_warning)
-        .map((/** @type {any} */ finding) => ({ text: finding.message.text, tone: "", code: "" }));
-      return [...new Map([...warnings, ...others].map((finding) => [finding.text, finding])).values()];
+      const known = this.known?.findings ?? [];
+      const warnings = (this.page?.warnings ?? []).map((/** @type {any} */ warning) => ({ text: warning.text, code: warning.code, isWarning: true }));
+      const others = known.filter((/** @type {any} */ finding) => !finding.is_warning)
+        .map((/** @type {any} */ finding) => ({ text: finding.message.text, code: finding.message.code, isWarning: false }));
+      const placed = new Set(known.filter((/** @type {any} */ finding) => finding.zone).map((/** @type {any} */ finding) => finding.message.code));
+      return [...new Map([...warnings, ...others].map((finding) => [finding.text, finding])).values()]
+        .map((finding) => ({ ...finding, tone: finding.isWarning ? "grave" : "", hasPlace: placed.has(finding.code), shown: this.shown === finding.code ? "true" : "false" }));
+    },
+    /** Look at the place of a finding; again, to see the whole page without it. @param {{ code: string }} finding */
+    showPlace({ code }) {
+      this.shown = this.shown === code ? "" : code;
+      const zone = this.known.findings.find((/** @type {any} */ finding) => finding.message.code === this.shown && finding.zone)?.zone;
+      this.draw();
+      this.lookAt(zone);
     },
     get hasWarned() { return mappe.warned.length > 0; },
     get nextCheckText() { return t("{count} page to check: next", "{count} pages to check: next", { count: mappe.warned.length }); },
@@ -435,6 +449,10 @@ export function tidy(mappe, pile, facts) {
       if (!checking || !this.known) return;
       checking = false;
       const zone = this.known.findings.find((/** @type {any} */ finding) => finding.is_warning && !finding.accepted && finding.zone)?.zone;
+      this.lookAt(zone);
+    },
+    /** @param {any} zone the whole page where there is none */
+    lookAt(zone) {
       if (zone) this.viewer.look({ x: zone.x_mm, y: zone.y_mm, width: zone.width_mm, height: zone.height_mm });
       else this.viewer.fit();
     },
