@@ -51,9 +51,9 @@ def lay_backs(stack: Stack, missed: int | None = None) -> None:
             stack.drawer.lay_sheet("zaunkoenig", sheet)
 
 
-def press(driver: Chrome, key: str) -> None:
-    """Press a key, wherever the focus is."""
-    ActionChains(driver).send_keys(key).perform()
+def press(driver: Chrome, *keys: str) -> None:
+    """Press keys one after the other, wherever the focus is."""
+    ActionChains(driver).send_keys(*keys).perform()
 
 
 def marks(driver: Chrome) -> list[str]:
@@ -108,6 +108,8 @@ def test_backs_are_slid_along_and_a_gap_is_left(stack: Stack, driver: Chrome, un
     until(lambda: driver.find_element(By.ID, "pair").is_displayed())
     press(driver, "p")
     until(lambda: len(marks(driver)) == 6)
+    press(driver, Keys.HOME, Keys.ARROW_RIGHT, Keys.ARROW_RIGHT)  # the pair of the page that is gone to
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".pair-words").text.startswith("Sheet 3:"))
     columns = driver.find_elements(By.CSS_SELECTOR, ".sheet.proposed")
     width = columns[1].location["x"] - columns[0].location["x"]
     grabbed = columns[2].find_element(By.CSS_SELECTOR, ".slot.back .leaf")

@@ -286,6 +286,20 @@ def test_the_confidence_is_the_share_of_all_ways_worked_out_by_hand() -> None:
     assert found.log_likelihood == pytest.approx(np.log(first + second + apart), abs=1e-9)
 
 
+@pytest.mark.parametrize(("again", "step"), [(9.0, Step.FRONT_ALONE), (15.0, Step.FRONT_TWICE)])
+def test_a_side_that_shows_less_of_the_same_back_than_the_one_before_is_another(again: float, step: Step) -> None:
+    """A form shines through its neighbour a little as well: only a side that fits as well as before came twice.
+
+    After the pair, a front that comes again weighs -9 + 2 * 9 - 16 = -7 or -9 + 2 * 15 - 16 = 5, one alone 0: at even
+    priors.
+    """
+    pairs, nothing = np.array([[16.0], [again]]), np.full((2, 1), NO_NUMBER)
+    numbering = Numbering(nothing, nothing[:1], np.array([], np.int64), 2, 1)
+    found = align(pairs, np.array([0.0, -9.0]), np.zeros(1), numbering, (-3, 3))
+    assert found.steps == [Step.PAIR, step]
+    assert found.confidences[1] > 0.98
+
+
 def test_the_same_side_taken_twice_is_told_from_another_page() -> None:
     assert compare(taken(4), taken(4, seed=3)) is Sameness.SAME
     assert compare(taken(4), taken(6)) is Sameness.OTHER

@@ -18,7 +18,7 @@ from papiermappe.core.order.twins import Sameness
 NULL_SCALE = 0.8  # of scores of sides that do not belong together: a logistic distribution
 FEWER = 3.0  # piles of few sheets tell little of how scores scatter; this much weight has what piles usually do
 USUAL_SCATTER = 1.5
-MOST, LEAST = 12.0, -5.0  # no single pair may decide everything
+MOST, LEAST = 16.0, -5.0  # no single pair may decide everything
 ROUNDS = 6
 FIRST_MEAN = 8.0
 FIRST_SHINING, FIRST_NOT = (

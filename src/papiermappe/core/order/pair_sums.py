@@ -48,6 +48,12 @@ def _shifted(bases: NDArray[np.int64], state: int, by: int) -> int:
     return at if at < len(bases) and bases[at] == bases[state] + by else len(bases)
 
 
+@compiled("f8(f8, f8)")
+def _as_well(again, before):  # type: ignore[no-untyped-def]
+    """Return what speaks for a side that came again by its pair: little where it fits much worse than before."""
+    return max(0.0, min(again, 2 * again - before))
+
+
 @compiled(
     "Tuple((f8, i8, i8, i8))"
     "(i8, i8, i8, i8, f8[:, ::1], f8[::1], f8[::1], i8[:, ::1], i8[:, ::1], i8[::1], i8, i8, i8, i8)",
@@ -67,9 +73,13 @@ def _taken(  # type: ignore[no-untyped-def]  # numba's own types stand above
     elif again:
         # what comes twice belongs to the other side of its sheet as well the second time
         if step == _FRONT_TWICE:
-            weight += front_twice[front] + (max(0.0, pairs[front, back - 1]) if back > 0 else 0.0)
+            weight += front_twice[front] + (
+                _as_well(pairs[front, back - 1], pairs[front - 1, back - 1]) if back > 0 else 0
+            )
         else:
-            weight += back_twice[back] + (max(0.0, pairs[front - 1, back]) if front > 0 else 0.0)
+            weight += back_twice[back] + (
+                _as_well(pairs[front - 1, back], pairs[front - 1, back - 1]) if front > 0 else 0
+            )
     if state == len(bases):
         return weight, to_front, to_back, state
     expected = bases[state] + by * front - (by if again else 0)

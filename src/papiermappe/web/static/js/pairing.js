@@ -142,7 +142,7 @@ export function createPairing(mappe) {
       this.columns = proposal.sheets.map((sheet) => ({ ...sheet }));
       this.changed = false;
       const unsure = this.columns.findIndex((column) => !column.sure);
-      this.chosen = this.columns.length ? Math.max(0, unsure) : null;
+      this.chosen = this.columns.length ? Math.max(0, unsure < 0 ? this.at(mappe.current) : unsure) : null;
       this.show();
     },
     /** Show the columns in the lanes as if they were done. */
@@ -180,6 +180,13 @@ export function createPairing(mappe) {
 
     /** @param {number | null} at */
     pick(at) { this.chosen = at; this.show(); },
+    /** Pick the pair of a page, where it has one. @param {number | null} page */
+    pickOf(page) {
+      const at = this.at(page);
+      if (at >= 0 && at !== this.chosen) this.pick(at);
+    },
+    /** @param {number | null} page @returns {number} where it lies, -1 where it is in no pair */
+    at(page) { return this.columns.findIndex(({ front, back }) => page !== null && (front === page || back === page)); },
     /** Move a back, and all behind it, by whole sheets. @param {number} at @param {number} by towards the end where positive */
     slide(at, by) {
       const backs = this.columns.map((column) => column.back);

@@ -8,9 +8,10 @@ export function pairing(mappe, store) {
     init() {
       const wanted = new URLSearchParams(location.search).get("pair")?.split("-").map(Number);
       if (wanted?.length === 2) store.open(wanted[0], wanted[1]);
+      this.$watch("$store.mappe.current", (/** @type {number | null} */ page) => store.pickOf(page));
       document.addEventListener("click", (event) => {
         const mark = event.target instanceof Element ? event.target.closest(".pair-mark") : null;
-        if (mark instanceof HTMLElement && store.active) store.pick(Number(mark.dataset.at));
+        if (mark instanceof HTMLElement && store.active) this.pick(Number(mark.dataset.at));
       });
     },
     get active() { return store.active; },
@@ -83,8 +84,9 @@ export function pairing(mappe, store) {
     earlier() { this.go(-1); },
     later() { this.go(1); },
     /** @param {number} by */
-    go(by) {
-      const at = Math.min(Math.max(0, (store.chosen ?? 0) + by), store.columns.length - 1);
+    go(by) { this.pick(Math.min(Math.max(0, (store.chosen ?? 0) + by), store.columns.length - 1)); },
+    /** @param {number} at */
+    pick(at) {
       store.pick(at);
       const { front, back } = store.columns[at];
       mappe.select([], front ?? back);
