@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean.findings import Finding, FindingKind
 from papiermappe.core.clean.pieces import Boxes, boxes_of
+from papiermappe.core.clean.ranks import level_of_rank
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels
 from papiermappe.core.zones import Zone
@@ -47,8 +48,8 @@ def dust_lines(darker: Pixels, dpi: float, lean_deg: float) -> Iterator[Finding]
     upright = np.array([[1.0, -lean_some, lean_some * (len(some) - 1) / 2], [0.0, 1.0, 0.0]])
     flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     level = cv2.warpAffine(some, upright, (width, len(some)), flags=flags, borderMode=cv2.BORDER_REPLICATE)
-    parts = np.array_split(level, min(LINE_PARTS, len(level)))
-    least = np.array([np.partition(part, at := int((1 - LINE_SHARE) * (len(part) - 1)), axis=0)[at] for part in parts])
+    parts = np.array_split(np.asarray(level, np.uint8), min(LINE_PARTS, len(level)))
+    least = np.array([level_of_rank(part, int((1 - LINE_SHARE) * (len(part) - 1))) for part in parts])
     above = least - cv2.morphologyEx(least, cv2.MORPH_OPEN, np.ones((1, around), np.uint8))
     seen = above >= LINE_LEVELS
     # Dust lies on the glass of the feeder: its line runs from edge to edge. Rules that are printed end before.

@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.ranks import level_of_rank
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -24,9 +25,8 @@ def valley_depths(grey: Pixels, dpi: float) -> tuple[NDArray[np.float32], int]:
     """
     rows = max(1, min(round(mm_to_px(BAND_MM, dpi)), max(1, grey.shape[0] // 4)))
     bands = grey.shape[0] // rows
-    columns = np.ascontiguousarray(grey[: bands * rows].reshape(bands, rows, -1).transpose(0, 2, 1))
     at = round(PAPER_SHARE * (rows - 1))
-    papers = np.partition(columns, at, axis=2)[..., at].astype(np.float32)
+    papers = np.array([level_of_rank(band, at) for band in np.split(grey[: bands * rows], bands)], np.float32)
     papers = np.asarray(cv2.GaussianBlur(papers, (0, 0), sigmaX=1.0, sigmaY=0.6), np.float32)
     size = max(2, round(mm_to_px(AROUND_MM, dpi)))
     reach = np.ones((1, size), np.uint8)

@@ -8,6 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.ranks import level_of_rank
 from papiermappe.core.geometry import mm_to_px, px_to_mm
 from papiermappe.core.picture import Pixels
 from papiermappe.core.zones import SheetZone, ZoneKind
@@ -68,8 +69,7 @@ def not_wiped(lines: Iterable[DustLine], zones: Sequence[SheetZone]) -> list[Dus
 
 def _held_by_most(part: Pixels) -> NDArray[np.float32]:
     """Return of each column the level that most of its rows reach."""
-    at = int((1 - ROWS_SHARE) * (len(part) - 1))
-    return np.asarray(np.partition(part, at, axis=0)[at], np.float32)
+    return level_of_rank(part, int((1 - ROWS_SHARE) * (len(part) - 1))).astype(np.float32)
 
 
 def _lines(strength: NDArray[np.float32], least: float, above: NDArray[np.float32], dpi: float) -> list[DustLine]:

@@ -76,6 +76,21 @@ class _Edges(NamedTuple):
     down: NDArray[np.float32]
     across: NDArray[np.float32]
 
+    def within(self, block: "_Block") -> "_Edges":
+        """Return those that lie in a block."""
+        is_near = (self.rows >= block.top) & (self.rows < block.bottom)
+        is_near &= (self.cols >= block.left) & (self.cols < block.right)
+        return _Edges(*(values[is_near] for values in self))
+
+
+class _Peak(NamedTuple):
+    """A place for whose being the middle of a circle most edges vote around."""
+
+    votes: float
+    row: int
+    col: int
+    radius_mm: float
+
 
 def _holes(grey: Pixels, dpi: float) -> list[Mark]:
     """Find circles by the votes of their edges for their middles.
@@ -86,17 +101,62 @@ def _holes(grey: Pixels, dpi: float) -> list[Mark]:
     edges = _edges_near_rim(grey, dpi)
     if not len(edges.rows):
         return []
-    covered = np.empty((len(HOLE_RADII_MM), *grey.shape), np.float32)
-    for of_radius, radius_mm in zip(covered, HOLE_RADII_MM, strict=True):
-        radius = mm_to_px(radius_mm, dpi)
-        votes = cv2.max(*(_votes(edges, way * radius, grey.shape) for way in (1, -1)))
-        np.divide(votes, np.float32(2 * np.pi * radius), out=of_radius)
-    best, size = np.empty(grey.shape, np.float32), np.empty(grey.shape, np.float32)
-    _best_of(covered, np.array(HOLE_RADII_MM, np.float32), OUTERMOST, best, size)
+    peaks = [peak for block in _along_rim(grey.shape, dpi) for peak in _peaks_in(block, edges, grey.shape, dpi)]
     return [
         Mark(MarkKind.HOLE, px_to_mm(col + 0.5, dpi), px_to_mm(row + 0.5, dpi), 2 * radius_mm, 2 * radius_mm)
-        for row, col, radius_mm in _peaks(best, size, dpi)
+        for _, row, col, radius_mm in sorted(peaks, reverse=True)[:MAX_HOLES]
         if _roundness(edges, row, col, mm_to_px(radius_mm, dpi)) >= ROUND
+    ]
+
+
+class _Block(NamedTuple):
+    """A part of a page, in px."""
+
+    top: int
+    bottom: int
+    left: int
+    right: int
+
+    def wider(self, by: int, shape: tuple[int, ...]) -> "_Block":
+        height, width = shape
+        top, left = max(0, self.top - by), max(0, self.left - by)
+        return _Block(top, min(height, self.bottom + by), left, min(width, self.right + by))
+
+
+def _along_rim(shape: tuple[int, ...], dpi: float) -> list[_Block]:
+    """Return four parts that hold the middles of all circles whose edges lie near the rim; one where it is all rim."""
+    height, width = shape
+    reach = round(mm_to_px(EDGE_MM + max(HOLE_RADII_MM), dpi)) + 1
+    if min(height, width) <= 2 * reach:
+        return [_Block(0, height, 0, width)]
+    inner = reach, height - reach
+    return [
+        _Block(0, reach, 0, width),
+        _Block(height - reach, height, 0, width),
+        _Block(*inner, 0, reach),
+        _Block(*inner, width - reach, width),
+    ]
+
+
+def _peaks_in(block: _Block, edges: _Edges, shape: tuple[int, ...], dpi: float) -> list[_Peak]:
+    """Return where in a block most of a circle votes for its middle."""
+    reach = round(mm_to_px(min(HOLE_RADII_MM), dpi))
+    seen = block.wider(reach + 1, shape)  # what votes for places around, and these themselves, must be known
+    near = edges.within(seen.wider(round(mm_to_px(max(HOLE_RADII_MM), dpi)) + 1, shape))
+    covered = np.empty((len(HOLE_RADII_MM), seen.bottom - seen.top, seen.right - seen.left), np.float32)
+    for of_radius, radius_mm in zip(covered, HOLE_RADII_MM, strict=True):
+        radius = mm_to_px(radius_mm, dpi)
+        votes = cv2.max(*(_votes(near, way * radius, seen) for way in (1, -1)))
+        np.divide(votes, np.float32(2 * np.pi * radius), out=of_radius)
+    best, size = np.empty(covered.shape[1:], np.float32), np.empty(covered.shape[1:], np.float32)
+    _best_of(covered, np.array(HOLE_RADII_MM, np.float32), OUTERMOST, best, size)
+    highest = cv2.dilate(best, np.ones((2 * reach + 1, 2 * reach + 1), np.uint8))
+    rows, cols = np.nonzero((best >= LEAST_VOTES) & (best == highest))
+    found = zip(best[rows, cols], rows + seen.top, cols + seen.left, size[rows, cols], strict=True)
+    return [
+        _Peak(float(votes), int(row), int(col), float(radius_mm))
+        for votes, row, col, radius_mm in found
+        if block.top <= row < block.bottom and block.left <= col < block.right
     ]
 
 
@@ -116,27 +176,29 @@ def _edges_near_rim(grey: Pixels, dpi: float) -> _Edges:
     return _Edges(rows.astype(np.float32), cols.astype(np.float32), *unit)
 
 
-def _votes(edges: _Edges, at: float, shape: tuple[int, ...]) -> NDArray[np.float32]:
+def _votes(edges: _Edges, at: float, seen: _Block) -> NDArray[np.float32]:
     """Return how many votes fall to each place and its neighbours; each edge votes at a distance along its gradient."""
-    votes = np.zeros(shape, np.float32)
-    _vote(edges.rows, edges.cols, edges.down, edges.across, at, votes)
+    votes = np.zeros((seen.bottom - seen.top, seen.right - seen.left), np.float32)
+    _vote(edges.rows, edges.cols, edges.down, edges.across, at, seen.top, seen.left, votes)
     return np.asarray(cv2.boxFilter(votes, -1, (3, 3), normalize=False), np.float32)
 
 
-@compiled("void(f4[::1], f4[::1], f4[::1], f4[::1], f8, f4[:, ::1])")
+@compiled("void(f4[::1], f4[::1], f4[::1], f4[::1], f8, i8, i8, f4[:, ::1])")
 def _vote(
     rows: NDArray[np.float32],
     cols: NDArray[np.float32],
     down: NDArray[np.float32],
     across: NDArray[np.float32],
     at: float,
+    top: int,
+    left: int,
     votes: NDArray[np.float32],
 ) -> None:
-    """Add a vote of each edge at the place that lies `at` px along its gradient, where that is on the page."""
+    """Add a vote of each edge at the place that lies `at` px along its gradient, where that is seen."""
     height, width = votes.shape
     for edge in range(len(rows)):
-        row = int(np.rint(rows[edge] + at * down[edge]))
-        col = int(np.rint(cols[edge] + at * across[edge]))
+        row = int(np.rint(rows[edge] + at * down[edge])) - top
+        col = int(np.rint(cols[edge] + at * across[edge])) - left
         if 0 <= row < height and 0 <= col < width:
             votes[row, col] += 1
 
@@ -161,15 +223,6 @@ def _best_of(
             for at in range(count):
                 if covered[at, row, col] >= outermost * most:
                     size[row, col] = radii_mm[at]
-
-
-def _peaks(best: NDArray[np.float32], size: NDArray[np.float32], dpi: float) -> list[tuple[int, int, float]]:
-    """Return row, column and radius in mm where most of a circle votes for its middle."""
-    reach = 2 * round(mm_to_px(min(HOLE_RADII_MM), dpi)) + 1
-    highest = cv2.dilate(best, np.ones((reach, reach), np.uint8))
-    rows, cols = np.nonzero((best >= LEAST_VOTES) & (best == highest))
-    strongest = np.argsort(-best[rows, cols])[:MAX_HOLES]
-    return [(int(rows[at]), int(cols[at]), float(size[rows[at], cols[at]])) for at in strongest]
 
 
 def _roundness(edges: _Edges, row: int, col: int, radius: float) -> float:

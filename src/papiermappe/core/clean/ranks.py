@@ -1,0 +1,38 @@
+"""The level of a rank in each column of a picture: a percentile of bytes, many times as fast as sorting them."""
+
+import numpy as np
+
+from papiermappe.core.compiled import compiled
+from papiermappe.core.picture import Pixels
+
+
+@compiled("u1[::1](u1[:, :], i8)")
+def level_of_rank(rows: Pixels, rank: int) -> Pixels:
+    """Return of each column the level that would stand at a place if the column were sorted, the darkest at 0.
+
+    It is found bit by bit, for all columns at once: the highest level that at most `rank` rows are darker than.
+
+    Args:
+        rows: (h, w), uint8, of fewer than 65,536 rows.
+        rank: 0 to h - 1.
+
+    Returns:
+        (w,), uint8.
+
+    >>> level_of_rank(np.array([[9, 1], [7, 250], [8, 3]], np.uint8), 1)
+    array([8, 3], dtype=uint8)
+    """
+    height, width = rows.shape
+    level = np.zeros(width, np.uint8)
+    tried, darker = np.empty(width, np.uint8), np.empty(width, np.uint16)
+    for bit in range(7, -1, -1):
+        for column in range(width):
+            tried[column] = level[column] | (1 << bit)
+            darker[column] = 0
+        for row in range(height):
+            for column in range(width):
+                darker[column] += np.uint16(rows[row, column] < tried[column])
+        for column in range(width):
+            if darker[column] <= rank:
+                level[column] = tried[column]
+    return level

@@ -1,0 +1,17 @@
+"""The level of a rank in each column, held against sorting."""
+
+import numpy as np
+import pytest
+
+from papiermappe.core.clean.ranks import level_of_rank
+
+
+@pytest.mark.parametrize("height", [1, 2, 31, 300])
+@pytest.mark.parametrize("is_cut_out", [False, True])
+def test_it_is_what_sorting_gives(height: int, is_cut_out: bool) -> None:
+    hand = np.random.default_rng(height)
+    whole = hand.integers(0, 256, (height, 90), np.uint8)
+    whole[:, 40:] = hand.integers(0, 2, (height, 50)) * 255  # many alike, and both ends
+    rows = whole[:, 5:80] if is_cut_out else whole
+    for rank in {0, height // 3, height - 1}:
+        assert np.array_equal(level_of_rank(rows, rank), np.sort(rows, axis=0)[rank])
