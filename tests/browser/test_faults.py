@@ -326,6 +326,38 @@ def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) 
     until(lambda: {str(src).split("/")[-1].split("-")[0] for src in driver.execute_script(shown)} == pictures)
 
 
+CHANGED_TWICE = """
+const [module, done] = arguments;
+import(module).then(async ({ createSights }) => {
+  const drawn = (colour) => `data:image/svg+xml,<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9" fill="${colour}"/>`;
+  const element = document.createElement('div'), picture = element.appendChild(document.createElement('img'));
+  let arrives = true;
+  picture.addEventListener('load', (event) => { if (!arrives) event.stopImmediatePropagation(); });
+  const shows = async (colour) => { while (picture.getAttribute('src') !== drawn(colour)) await new Promise((later) => setTimeout(later, 20)); };
+  const sights = createSights(document.body, async () => {});
+  sights.show(element, picture, drawn('red'), 1);
+  while (!picture.complete) await new Promise((later) => setTimeout(later, 20));
+  arrives = false;  // it waits for a worker
+  sights.show(element, picture, drawn('green'), 1);
+  await shows('green');
+  Object.defineProperty(picture, 'complete', { configurable: true, value: false });
+  sights.show(element, picture, drawn('blue'), 1);
+  const at_once = picture.getAttribute('src') === drawn('green');
+  delete picture.complete;
+  await shows('blue');
+  done(at_once);
+});
+"""
+
+
+def test_a_picture_out_of_sight_that_is_not_there_yet_is_given_up_when_its_page_changes_again(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    """A browser has six connections: pictures that nobody wants any more would keep those in sight waiting."""
+    at(driver, until, stack, desk[0], "order")
+    assert not driver.execute_async_script(CHANGED_TWICE, "/static/js/sights.js")
+
+
 def test_a_hidden_window_lets_go_and_catches_up(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:

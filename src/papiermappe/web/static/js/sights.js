@@ -4,6 +4,7 @@ const REST_AFTER_MS = 900;
 const LOOK_EVERY_MS = 300;
 const REST_AT_LAST_MS = 8000;
 const TOGETHER = 4; // fewer pictures are asked for one by one
+const REST_AT_ONCE = 12; // what comes into sight has to wait for so many at most
 const AROUND = "60px";
 
 /**
@@ -14,16 +15,29 @@ const AROUND = "60px";
 export function createSights(home, have) {
   /** @type {Set<Element>} */
   const inSight = new Set();
-  /** @type {Map<HTMLImageElement, string>} pictures that wait, and what they are to show */
+  /** @type {Map<HTMLImageElement, { src: string, page: number }>} pictures that wait, and what they are to show */
   const waiting = new Map();
   let due = 0;
   /** @type {Map<HTMLImageElement, { src: string, page: number }>} pictures in sight that are about to be asked for */
   const next = new Map();
 
+  /** @type {WeakMap<HTMLImageElement, string>} what pictures have shown last */
+  const seen = new WeakMap();
+
   /** @param {HTMLImageElement} picture @param {string} src */
   const show = (picture, src) => {
     waiting.delete(picture);
+    if (!seen.has(picture)) {
+      seen.set(picture, "");
+      picture.addEventListener("load", () => seen.set(picture, picture.getAttribute("src") ?? ""));
+    }
     if (picture.getAttribute("src") !== src) picture.setAttribute("src", src);
+  };
+  /** What it is waiting for has changed meanwhile: it must not keep a connection from those in sight. @param {HTMLImageElement} picture */
+  const giveUp = (picture) => {
+    const before = seen.get(picture);
+    if (before) picture.setAttribute("src", before);
+    else picture.removeAttribute("src");
   };
   /** Those in sight change together where many pages were changed: then they are made together. */
   const flush = async () => {
@@ -38,18 +52,25 @@ export function createSights(home, have) {
     if (!next.size) queueMicrotask(flush);
     next.set(picture, { src, page });
   };
-  /** Those out of sight come when all in sight are there, or have been waited for long enough. @param {number} waited */
-  const rest = (waited) => {
-    if (waited < REST_AT_LAST_MS && [...inSight].some(isLoading)) { due = window.setTimeout(rest, LOOK_EVERY_MS, waited + LOOK_EVERY_MS); return; }
-    for (const [picture, src] of waiting) show(picture, src);
+  /** Those out of sight come, some at a time, when all in sight are there, or have been waited for long enough. @param {number} waited @param {HTMLImageElement[]} asked those that were asked for last */
+  const rest = async (waited, asked = []) => {
+    const isBusy = [...inSight].some(isLoading) || asked.some(isPending);
+    if (isBusy && waited < REST_AT_LAST_MS) { due = window.setTimeout(rest, LOOK_EVERY_MS, waited + LOOK_EVERY_MS, asked); return; }
+    const some = [...waiting].slice(0, REST_AT_ONCE);
+    if (!some.length) return;
+    const turn = due;
+    await have(some.map(([, { page }]) => page)).catch(() => { /* each is asked for below */ });
+    if (turn !== due) return; // pages have changed again: they come after those in sight once more
+    for (const [picture, { src }] of some) if (waiting.has(picture)) show(picture, src);
+    due = window.setTimeout(rest, LOOK_EVERY_MS, 0, some.map(([picture]) => picture));
   };
   const observer = new IntersectionObserver((entries) => {
     for (const { target, isIntersecting } of entries) {
       if (!isIntersecting) { inSight.delete(target); continue; }
       inSight.add(target);
       for (const picture of target.querySelectorAll("img")) {
-        const src = waiting.get(picture);
-        if (src) show(picture, src);
+        const wanted = waiting.get(picture);
+        if (wanted) show(picture, wanted.src);
       }
     }
   }, { root: home, rootMargin: AROUND });
@@ -66,9 +87,10 @@ export function createSights(home, have) {
     /** Have a picture of a page shown: at once where its element is in sight or it has shown nothing yet. @param {Element} element @param {HTMLImageElement} picture @param {string} src @param {number} page */
     show(element, picture, src, page) {
       if (picture.getAttribute("src") === src) { waiting.delete(picture); return; }
-      if (!picture.hasAttribute("src")) { show(picture, src); return; }
+      if (!picture.hasAttribute("src") && !waiting.has(picture)) { show(picture, src); return; }
       if (inSight.has(element)) { soon(picture, src, page); return; }
-      waiting.set(picture, src);
+      if (isPending(picture)) giveUp(picture);
+      waiting.set(picture, { src, page });
       clearTimeout(due);
       due = window.setTimeout(rest, REST_AFTER_MS, REST_AFTER_MS);
     },
@@ -76,4 +98,7 @@ export function createSights(home, have) {
 }
 
 /** Whether a picture of an element has been asked for and is not there. @param {Element} element */
-function isLoading(element) { return [...element.querySelectorAll("img")].some((picture) => picture.hasAttribute("src") && !picture.complete); }
+function isLoading(element) { return [...element.querySelectorAll("img")].some(isPending); }
+
+/** @param {HTMLImageElement} picture */
+function isPending(picture) { return picture.hasAttribute("src") && !picture.complete; }
