@@ -15,10 +15,12 @@ const wanted = new Set(pages);
 const before = new Map(pages.map((id) => [id, mappe.page(id).picture]));
 const began = performance.now();
 let answered = 0;
-const onScreen = () => [...document.querySelectorAll('.lanes img, .viewer-page image.page')].filter((image) => {
-  const box = image.getBoundingClientRect();
-  return box.width > 0 && box.right > 0 && box.left < innerWidth && box.bottom > 0 && box.top < innerHeight;
-});
+// once only: where something lies that the browser need not lay out, it must lay it out to be able to say so
+const onScreen = [...document.querySelectorAll('.lanes .sheet')].filter((column) => {
+  const box = column.getBoundingClientRect();
+  return box.right > 0 && box.left < innerWidth && box.bottom > 0 && box.top < innerHeight;
+}).flatMap((column) => [...column.querySelectorAll('.leaf:not([hidden]) img')]);
+onScreen.push(document.querySelector('.viewer-page image.page'));
 const isShown = (image) => {
   const href = image.getAttribute('href') ?? image.getAttribute('src') ?? '';
   const [, id, name] = /pages\\/(\\d+)\\/([0-9a-f]{32})-/.exec(href) ?? [];
@@ -31,7 +33,7 @@ const loaded = new Set();
 const large = document.querySelector('.viewer-page image.page');
 large.addEventListener('load', () => loaded.add(large.getAttribute('href')));
 const look = () => {
-  if (answered && onScreen().every(isShown)) { done([answered, performance.now() - began, onScreen().length]); return; }
+  if (answered && onScreen.every(isShown)) { done([answered, performance.now() - began, onScreen.length]); return; }
   setTimeout(look, 10);
 };
 mappe.operate({ kind: 'set_tone', pages, tone }).then(() => { answered = performance.now() - began; });
