@@ -329,14 +329,16 @@ def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) 
 CHANGED_TWICE = """
 const [module, done] = arguments;
 import(module).then(async ({ createSights }) => {
-  const drawn = (colour) => `data:image/svg+xml,<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9" fill="${colour}"/>`;
+  const svg = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9" fill="';
+  const drawn = (colour) => `data:image/svg+xml,${svg}${colour}"/>`;
+  const later = () => new Promise((then) => setTimeout(then, 20));
   const element = document.createElement('div'), picture = element.appendChild(document.createElement('img'));
   let arrives = true;
   picture.addEventListener('load', (event) => { if (!arrives) event.stopImmediatePropagation(); });
-  const shows = async (colour) => { while (picture.getAttribute('src') !== drawn(colour)) await new Promise((later) => setTimeout(later, 20)); };
+  const shows = async (colour) => { while (picture.getAttribute('src') !== drawn(colour)) await later(); };
   const sights = createSights(document.body, async () => {});
   sights.show(element, picture, drawn('red'), 1);
-  while (!picture.complete) await new Promise((later) => setTimeout(later, 20));
+  while (!picture.complete) await later();
   arrives = false;  // it waits for a worker
   sights.show(element, picture, drawn('green'), 1);
   await shows('green');

@@ -15,3 +15,9 @@ def test_it_is_what_sorting_gives(height: int, is_cut_out: bool) -> None:
     rows = whole[:, 5:80] if is_cut_out else whole
     for rank in {0, height // 3, height - 1}:
         assert np.array_equal(level_of_rank(rows, rank), np.sort(rows, axis=0)[rank])
+
+
+def test_rows_that_must_not_be_written_to_are_taken() -> None:
+    rows = np.arange(12, dtype=np.uint8).reshape(3, 4)
+    rows.flags.writeable = False
+    assert level_of_rank(rows, 1).tolist() == [4, 5, 6, 7]

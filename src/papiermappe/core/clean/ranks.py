@@ -6,11 +6,8 @@ from papiermappe.core.compiled import compiled
 from papiermappe.core.picture import Pixels
 
 
-@compiled("u1[::1](u1[:, :], i8)")
 def level_of_rank(rows: Pixels, rank: int) -> Pixels:
     """Return of each column the level that would stand at a place if the column were sorted, the darkest at 0.
-
-    It is found bit by bit, for all columns at once: the highest level that at most `rank` rows are darker than.
 
     Args:
         rows: (h, w), uint8, of fewer than 65,536 rows.
@@ -22,6 +19,12 @@ def level_of_rank(rows: Pixels, rank: int) -> Pixels:
     >>> level_of_rank(np.array([[9, 1], [7, 250], [8, 3]], np.uint8), 1)
     array([8, 3], dtype=uint8)
     """
+    return _found_by_bits(rows if rows.flags.writeable else rows.copy(), rank)  # the compiler's types tell them apart
+
+
+@compiled("u1[::1](u1[:, :], i8)")
+def _found_by_bits(rows: Pixels, rank: int) -> Pixels:
+    """Find the highest level that at most `rank` rows are darker than, bit by bit, for all columns at once."""
     height, width = rows.shape
     level = np.zeros(width, np.uint8)
     tried, darker = np.empty(width, np.uint8), np.empty(width, np.uint16)

@@ -16,7 +16,7 @@ from papiermappe.core.order.imprint import Imprint
 from papiermappe.core.order.show_through import Turn
 
 SMOOTH_BARE_PX, SMOOTH_TRACES_PX = 1.5, 1.0  # sheets do not lie to the pixel where others lay
-DOUBT = 1.0  # traces are taken for the run's in so far as more pages than this show them
+SHOWN_BY = 1.0  # pages: of traces that no more others show, only half is taken for the run's
 
 _Levels = NDArray[np.float32]
 
@@ -54,7 +54,7 @@ class PaperOfRun:
         is_bare = (side.shade != 0).astype(np.float32)
         others = _smooth(self._total[:height, :width] - side.shade, SMOOTH_TRACES_PX)
         count = _smooth(self._bare[:height, :width] - is_bare, SMOOTH_TRACES_PX).clip(0)
-        own = side.shade - others / (count + DOUBT)
+        own = side.shade - others / (count + SHOWN_BY)
         return np.asarray(own * is_bare * self._often[:height, :width], np.float32)
 
     def seen_through(self, printed: NDArray[np.int8], turn: Turn) -> _Levels:

@@ -1,4 +1,4 @@
-"""The spectra of a run's sides, of what is their own: what all of the run show tells nothing and is taken out."""
+"""The spectra of what is a side's own: what all sides of its run show tells nothing, and is taken out."""
 
 from collections.abc import Sequence
 
