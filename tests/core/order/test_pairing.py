@@ -87,10 +87,9 @@ def test_both_orders_of_backs_are_told_by_what_shines_through(order: BacksOrder)
 
 
 @lru_cache
-def framed(number: int) -> DrawnSide:
-    """Return a sheet that a picture nearly fills, in a frame of one of three sizes, with a short caption of its own."""
+def framed(number: int, rim_mm: float) -> DrawnSide:
+    """Return a sheet that a picture nearly fills, in a frame, with a short caption of its own."""
     hand = np.random.default_rng([7, number])
-    rim_mm = float(hand.choice([8, 14, 22]))
 
     def draw(page: Drawing) -> None:
         page.box(rim_mm, rim_mm, 210 - 2 * rim_mm, 250 - rim_mm, fill="#5a7d4c", stroke=None)
@@ -99,19 +98,35 @@ def framed(number: int) -> DrawnSide:
     return draw_side(A4, draw)
 
 
-def test_frames_that_many_pages_have_in_common_do_not_hide_what_is_their_own() -> None:
-    def imprint(number: int) -> SideFacts:
-        lay = Lay((105, 148.5), 0.0)
-        whole = Region(0, 0, 210, 297)
-        optics = Optics((250, 250, 250), 0.0)
-        return SideFacts(
-            210, 297, imprint_of(scan(framed(number), framed(number ^ 1), lay, optics, whole, DPI, number), DPI)
-        )
+def framed_side(number: int, rims_mm: list[float]) -> SideFacts:
+    """Return what is known of a framed page; pages 2n and 2n + 1 are the two sides of sheet n."""
+    here, behind = (framed(side, rims_mm[side]) for side in (number, number ^ 1))
+    lay, optics, whole = Lay((105, 148.5), 0.0), Optics((250, 250, 250), 0.0), Region(0, 0, 210, 297)
+    return SideFacts(210, 297, imprint_of(scan(here, behind, lay, optics, whole, DPI, number), DPI))
 
+
+def test_frames_that_many_pages_have_in_common_do_not_hide_what_is_their_own() -> None:
+    rims_mm = [float(rim) for rim in np.random.default_rng(7).choice([8, 14, 22], 24)]
     sheets = list(range(12))
-    proposal = propose([imprint(2 * sheet) for sheet in sheets], [imprint(2 * sheet + 1) for sheet in sheets])
+    front_run, back_run = ([framed_side(2 * sheet + side, rims_mm) for sheet in sheets] for side in (0, 1))
+    proposal = propose(front_run, back_run)
     assert paired(proposal) == [(sheet, sheet) for sheet in sheets]
     assert proposal.sure
+
+
+def test_a_frame_that_only_one_back_has_is_no_evidence_where_fronts_have_it_too() -> None:
+    # of the backs, 4 and 5 alone have the wide rim; back 4 and front 5 are missing, so that front 4, which the edge of
+    # back 4's picture shines through, seems to have back 5
+    fronts_mm, backs_mm = [22, 22, 22, 22, 8, 8, 8, 22, 22, 22], [14, 8, 14, 8, 22, 22, 8, 14, 8, 14]
+    rims_mm = [float(rim) for rims in zip(fronts_mm, backs_mm, strict=True) for rim in rims]
+    came = [[sheet for sheet in range(10) if sheet != missing] for missing in (5, 4)]
+    front_run, back_run = (
+        [framed_side(2 * sheet + side, rims_mm) for sheet in sheets] for side, sheets in enumerate(came)
+    )
+    proposal = propose(front_run, back_run)
+    front, back = came[0].index(4), came[1].index(5)
+    assert (front, back) not in paired(proposal) or not proposal.sure
+    assert EvidenceKind.SHOW_THROUGH not in proposal.near.get((front, back), ())
 
 
 def test_a_turn_at_the_short_edge_is_told() -> None:
@@ -235,6 +250,17 @@ def test_a_third_of_the_numbers_fixes_where_a_sheet_is_missing() -> None:
     assert len(alone) == 1
     assert alone[0] in {2, 3, 4}  # between sheet 1, whose back is there, and sheet 5, whose is
     assert not proposal.sure  # which of them, nothing tells
+
+
+def test_traces_of_evidence_that_no_pair_shows_are_nothing_to_go_by() -> None:
+    # of 20 fronts and 20 backs, one of each is a little redder: all other pairs are alike, which 19 of 20 are by chance
+    def tinted(red: int) -> SideFacts:
+        return SideFacts(210, 297, imprint_of(np.full((300, 210, 3), (red, 240, 240), np.uint8), 100))
+
+    front_run, back_run = ([tinted(246 if at == odd else 240) for at in range(20)] for odd in (3, 7))
+    proposal = propose(front_run, back_run)
+    assert proposal.by_habit
+    assert not proposal.sure
 
 
 def test_years_and_restarted_numbers_are_no_reason() -> None:

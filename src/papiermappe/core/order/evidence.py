@@ -117,11 +117,13 @@ def _centred(scores: NDArray[np.float64], known: NDArray[np.bool_]) -> NDArray[n
 
 
 def _median(values: NDArray[np.float64], axis: int) -> NDArray[np.float64]:
-    """Return the medians along an axis of what is known; of rows where nothing is, not a number."""
+    """Return the medians along an axis of what is known; of rows where nothing is, not a number.
+
+    Of an even count the lower of the two in the middle: of a short row the higher may belong to a true pair.
+    """
     ordered = np.sort(values, axis=axis)  # what is not a number comes last
     count = np.isfinite(values).sum(axis=axis, keepdims=True)
-    low, high = (np.maximum(at, 0) for at in ((count - 1) // 2, count // 2))
-    return (np.take_along_axis(ordered, low, axis) + np.take_along_axis(ordered, high, axis)) / 2
+    return np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0), axis)
 
 
 def _gamma(scores: NDArray[np.float64], mean: float) -> NDArray[np.float64]:

@@ -35,8 +35,8 @@ ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
 DOUBT = 0.5  # what is left of the confidence of a pair that its own evidence speaks against
-DOUBTED_BELOW = (-1.5, 1.0)  # where what shines through is faint, as between pictures; and where it is plain
-FAINT, PLAIN = 5.0, 9.0  # the evidence that most pairs of a pile have then
+DOUBTED_BELOW = (-1.5, 2.5)  # where what shines through is faint, as between pictures; and where it is plain
+FAINT, PLAIN = 4.0, 7.0  # the evidence that most pairs of a pile have then
 NAMED = {EvidenceKind.SHOW_THROUGH: 2.0}  # sheets alike shine through each other a little, whichever they are
 SPEAKS = 0.7  # from this on a piece of evidence is named
 NUMBER_SPEAKS = 3.0
@@ -108,7 +108,9 @@ def propose(fronts: Sequence[SideFacts], backs: Sequence[SideFacts], order: Back
     )
     sure = share >= SURE_ORDER and told >= TELLING and all(sheet.confidence >= SURE_STEP for sheet in sheets)
     near = _near(best, len(fronts), len(backs), reach)
-    return Proposal(sheets, best.order, shades.turn, share, sure, told < SPEAKS, near)
+    shows = told >= TELLING or any(sheet.evidence for sheet in sheets)
+    by_habit = told < SPEAKS or not shows
+    return Proposal(sheets, best.order, shades.turn, share, sure, by_habit, near)
 
 
 def _weigh(

@@ -36,11 +36,9 @@ class Shades:
         self._fronts, self._backs, self._reach = fronts, backs, reach
         self._comparison = Comparison([imprint for imprint in (*fronts, *backs) if imprint is not None])
         self._scores: dict[tuple[Turn, int, int], float] = {}
-        front_paper, back_paper = (
-            PaperOfRun([imprint for imprint in sides if imprint is not None]) for sides in (fronts, backs)
-        )
-        self._front = _keeping(SideSpectra(fronts, self._comparison, front_paper, back_paper))
-        self._back = _keeping(SideSpectra(backs, self._comparison, back_paper, front_paper))
+        papers = [PaperOfRun([imprint for imprint in sides if imprint is not None]) for sides in (fronts, backs)]
+        self._front = _keeping(SideSpectra((fronts, backs), self._comparison, papers))
+        self._back = _keeping(SideSpectra((backs, fronts), self._comparison, papers[::-1]))
         self.turn, self._orders = self._sampled()
 
     def scores(self, order: BacksOrder) -> NDArray[np.float64]:
