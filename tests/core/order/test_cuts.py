@@ -107,6 +107,21 @@ def test_the_number_on_a_back_goes_before_that_on_the_next_front() -> None:
     assert begins(propose_cuts(pile, CutRule.NUMBERS)) == [0, 2]
 
 
+def test_numbers_go_on_past_a_page_whose_number_could_not_be_read() -> None:
+    head = ("lease", "land", "clause")
+    lease = [
+        [numbered(1, kind=NumberKind.ALONE), saying(head=head, foot=("and", "the", "gate"))],
+        [numbered(3, kind=NumberKind.ALONE, head=(*head, "board", "door"), foot=("eleven", "days", "late"))],
+    ]
+    assert begins(propose_cuts(lease, CutRule.PAGES_SHOW)) == [0]
+
+
+def test_numbers_farther_off_that_do_not_go_on_say_nothing() -> None:
+    # a letter of one page, and another of three whose first page has no number
+    pile = single(numbered(1, closes=True), saying(opens=True), numbered(2), numbered(3))
+    assert begins(propose_cuts(pile, CutRule.PAGES_SHOW)) == [0, 1]
+
+
 def test_another_letterhead_begins_a_document_and_a_running_head_goes_on() -> None:
     mill = ("mill", "river", "works", "press", "weights", "crates", "office", "telephone")
     bank = ("savings", "bank", "branch", "account", "interest", "statement", "customer", "market")

@@ -18,6 +18,7 @@ NAMED, ALONE, AT_END = 4.0, 2.0, 0.7
 LETTERHEAD_WORDS = 8  # a head of so many words is a letterhead
 FEW_WORDS = 3
 SIZE_MM = 6.0
+NUMBERED_WITHIN = 3  # pages on either side: where the number of a page could not be read, those beyond it still tell
 
 
 class CutReason(StrEnum):
@@ -72,16 +73,19 @@ def evidence_between(sheets: Sequence[Sequence[PageFacts]], before: int, after: 
         return by_code
     if rule is CutRule.DIVIDERS:
         return []
-    last = next((page for page in reversed(sheets[before]) if not page.blank), None)
-    first = next((page for page in sheets[after] if not page.blank), None)
-    if last is None or first is None:
+    if all(page.blank for page in sheets[before]) or all(page.blank for page in sheets[after]):
         return []
-    weigh: dict[CutRule, tuple[Callable[[PageFacts, PageFacts], list[Evidence]], ...]] = {
-        CutRule.NUMBERS: (_by_numbers,),
-        CutRule.LETTERHEAD: (_by_letterhead, _by_size),
-        CutRule.PAGES_SHOW: (_by_numbers, _by_letterhead, _by_size, _by_text, _by_language),
-    }
-    return [(None, PRIOR[rule]), *(item for way in weigh[rule] for item in way(last, first))]
+    near_before = _printed_pages(sheets[max(0, before + 1 - NUMBERED_WITHIN) : before + 1])[-NUMBERED_WITHIN:]
+    near_after = _printed_pages(sheets[after : after + NUMBERED_WITHIN])[:NUMBERED_WITHIN]
+    last, first = near_before[-1], near_after[0]
+    found: list[Evidence] = [(None, PRIOR[rule])]
+    if rule in {CutRule.NUMBERS, CutRule.PAGES_SHOW}:
+        found += _by_numbers(near_before, near_after)
+    return [*found, *(item for way in _WAYS.get(rule, ()) for item in way(last, first))]
+
+
+def _printed_pages(sheets: Sequence[Sequence[PageFacts]]) -> list[PageFacts]:
+    return [page for sheet in sheets for page in sheet if not page.blank]
 
 
 def use_of(sheet: Sequence[PageFacts]) -> CodeUse | None:
@@ -111,17 +115,22 @@ def _by_code(
 _WEIGHT = {NumberKind.NAMED: NAMED, NumberKind.ALONE: ALONE, NumberKind.AT_END: AT_END}
 
 
-def _by_numbers(last: PageFacts, first: PageFacts) -> list[Evidence]:
-    """Weigh page numbers: 1 of 3 begins a document, 2 after 1 goes on, what follows 3 of 3 is another one."""
-    ending, starting = _numbers(last), _numbers(first)
+def _by_numbers(before: Sequence[PageFacts], after: Sequence[PageFacts]) -> list[Evidence]:
+    """Weigh page numbers: 1 of 3 begins a document, 2 after 1 goes on, what follows 3 of 3 is another one.
+
+    Args:
+        before: the pages that lie before, the last next to the cut.
+        after: the pages behind it.
+    """
+    ending, starting = _numbers(before[-1]), _numbers(after[0])
     follows = [
-        (before, after)
-        for before in ending
-        for after in starting
-        if after.number == before.number + 1 and after.kind is before.kind and after.of == before.of
+        _WEIGHT[number.kind] + (0.0 if back or on else 1.0)
+        for back, earlier in enumerate(reversed(before))
+        for on, later in enumerate(after)
+        for number in _following(earlier, later, back + on + 1)
     ]
     if follows:
-        return [(None, -max(_WEIGHT[after.kind] for _, after in follows) - 1.0)]
+        return [(None, -max(follows))]
     found: list[Evidence] = []
     one = [_WEIGHT[number.kind] for number in starting if number.number == 1]
     if one:
@@ -133,6 +142,22 @@ def _by_numbers(last: PageFacts, first: PageFacts) -> list[Evidence]:
     elif any(number.of is not None for number in ending) and not one:
         found.append((None, -1.5))
     return found
+
+
+def _following(earlier: PageFacts, later: PageFacts, by: int) -> list[PageNumber]:
+    """Return the numbers of a page that are higher by so many than one of a page before it.
+
+    A number at the end of a line may be any number: it tells only from one page to the next.
+    """
+    return [
+        number
+        for known in _numbers(earlier)
+        for number in _numbers(later)
+        if number.number == known.number + by
+        and number.kind is known.kind
+        and number.of == known.of
+        and (by == 1 or number.kind is not NumberKind.AT_END)
+    ]
 
 
 def _numbers(page: PageFacts) -> tuple[PageNumber, ...]:
@@ -191,3 +216,9 @@ def _by_text(last: PageFacts, first: PageFacts) -> list[Evidence]:
 def _by_language(last: PageFacts, first: PageFacts) -> list[Evidence]:
     languages = {page.printed.language for page in (last, first) if page.printed and page.printed.language}
     return [(CutReason.LANGUAGE, 2.5)] if len(languages) > 1 else []
+
+
+_WAYS: dict[CutRule, tuple[Callable[[PageFacts, PageFacts], list[Evidence]], ...]] = {
+    CutRule.LETTERHEAD: (_by_letterhead, _by_size),
+    CutRule.PAGES_SHOW: (_by_letterhead, _by_size, _by_text, _by_language),
+}
