@@ -68,6 +68,7 @@ def test_sentences_are_sentences(code: str) -> None:
         ),
         (Message(code="finding_cut_off", params={"edge": "left"}), "Print may be cut off at the left"),
         (Message(code="run_ended", params={"run": 2, "sheets": 1, "pages": 2}), "Run 2: 1 sheet, 2 pages"),
+        (Message(code="run_ended", params={"run": 3, "sheets": 0, "pages": 8}), "Run 3: 8 pages"),
         (
             Message(code="document_made", params={"level": "balanced", "pages": [
                 {"made_of": "layers", "byte_size": 21_000, "words": 300, "level": "balanced"},

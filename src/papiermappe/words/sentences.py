@@ -101,7 +101,7 @@ SENTENCES: dict[str, str | Plural] = {
     "misfit_beside_page": N_("the area lies beside the page"),
     "misfit_nothing_left": N_("less than 5 mm of the page would be left"),
     # ---- history: what happened
-    "run_ended": N_("Run {run}: {sheets}, {pages}"),
+    "run_ended": N_("Run {run}: {came}"),
     "half_sheet_set_aside": N_("The front of sheet {sheet} set aside; the sheet is scanned again"),
     "filed_documents": NN_("{count} document filed in {destination}", "{count} documents filed in {destination}"),
     "filed": NN_("{count} page filed in {destination} as {file}", "{count} pages filed in {destination} as {file}"),

@@ -152,7 +152,9 @@ def _turned(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _ended(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
-    return {"sheets": words.counted(SHEETS, params["sheets"]), "pages": words.counted(PAGES, params["pages"])}
+    """Say what came in; files have no sheets."""
+    pages = words.counted(PAGES, params["pages"])
+    return {"came": f"{words.counted(SHEETS, params['sheets'])}, {pages}" if params["sheets"] else pages}
 
 
 def _backs(words: Words, params: Mapping[str, Any]) -> dict[str, Any]:
