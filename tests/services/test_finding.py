@@ -62,6 +62,18 @@ def test_what_is_not_said_is_not_found(store: Store, filed: int, find: str) -> N
     assert find_pages(ANNA, store, Wanted(find)) == []
 
 
+def test_quoted_words_stand_one_behind_the_other_as_they_are(store: Store, filed: int) -> None:
+    say(store, filed, "The gate of the meadow. Of a gate, the post.", "Gates of the meadow")
+    (found,) = find_pages(ANNA, store, Wanted('"gates of the meadow"'))
+    assert found.page == 2
+    assert len(find_pages(ANNA, store, Wanted('"of the" post'))) == 1
+    assert len(find_pages(ANNA, store, Wanted('"gate post" or "of the meadow"'))) == 1
+    assert len(find_pages(ANNA, store, Wanted('meadow -"gate post"'))) == 1
+    # each pair of it stands on page 1, but not all three words in a row
+    assert find_pages(ANNA, store, Wanted('"the gate the"')) == []
+    assert find_pages(ANNA, store, Wanted('"meadow gate"')) == []
+
+
 def test_the_words_are_marked_in_their_line_and_nothing_else_is(store: Store, filed: int) -> None:
     say(store, filed, "", "Nothing of it here.", "Our meadows \x02 are leased & let.")
     (found,) = find_pages(ANNA, store, Wanted("meadow"))

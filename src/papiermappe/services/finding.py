@@ -20,6 +20,8 @@ RANKED_PAGES = 2000
 """Of a word that stands on more pages than these, only as many are ranked: it keeps no answer waiting."""
 MAX_FOUND = 30
 MARK, END = "\x02", "\x03"
+_QUOTED = re.compile(r'(?<!-)"([^"]*)"')
+_EITHER = re.compile(r"\bor\b", re.IGNORECASE)
 _CONTROLS = re.compile(r"[\x00-\x08\x0e-\x1f]")
 LANGUAGES = ("english", "german", "simple")
 
@@ -63,8 +65,8 @@ def find_pages(_: Caller, store: Store, wanted: Wanted, most: int = MAX_FOUND) -
 
     Args:
         store: rows.
-        wanted: its words are as people type them; those in quotation marks stand one behind the other, `-` leaves a
-            word out.
+        wanted: its words are as people type them; those in quotation marks stand one behind the other as they are,
+            `-` leaves a word out, `or` between words wants one of them.
         most: documents.
     """
     if not wanted.find.strip():
@@ -90,6 +92,10 @@ def _ranked(wanted: Wanted) -> Select[Any]:
     query = asked[0].op("||")(asked[1]).op("||")(asked[2])
     pages = select(DocumentPage.document_id, DocumentPage.page, DocumentPage.words)
     pages = pages.where(DocumentPage.words.op("@@")(query))
+    for said in _quoted(wanted.find):
+        # found by its pairs: where all words are common, looking for their places on each page takes long
+        pages = pages.where(DocumentPage.word_pairs.contains(func.word_pairs(said)))
+        pages = pages.where(DocumentPage.words.op("@@")(func.phraseto_tsquery("simple", said)))
     if wanted.is_narrow:
         meant = select(Delivery.document_id).join(Document, Document.id == Delivery.document_id)
         meant = narrowed(meant.where(Delivery.state == DeliveryState.DELIVERED), wanted)
@@ -119,6 +125,11 @@ def _ranked(wanted: Wanted) -> Select[Any]:
         .join(Destination, Destination.id == first.c.destination_id)
         .order_by(best.c.rank.desc(), first.c.delivered_at.desc())
     )
+
+
+def _quoted(find: str) -> list[str]:
+    """Return what stands in quotation marks and is wanted on every page that is found."""
+    return [] if _EITHER.search(_QUOTED.sub("", find)) else _QUOTED.findall(find)
 
 
 def _line(session: Session, said: str, find: str) -> tuple[TextPart, ...]:

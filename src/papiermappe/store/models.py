@@ -20,11 +20,12 @@ from sqlalchemy import (
     MetaData,
     Numeric,
     Sequence,
+    Text,
     UniqueConstraint,
     func,
     text,
 )
-from sqlalchemy.dialects.postgresql import JSONB, TSVECTOR
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, TSVECTOR
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 from papiermappe.core.encode.format import Format
@@ -623,7 +624,10 @@ class DocumentPage(Base):
     """What a page of a document says, so that it is found by its words."""
 
     __tablename__ = "document_page"
-    __table_args__ = (Index("ix_document_page_words", "words", postgresql_using="gin"),)
+    __table_args__ = (
+        Index("ix_document_page_words", "words", postgresql_using="gin"),
+        Index("ix_document_page_word_pairs", "word_pairs", postgresql_using="gin"),
+    )
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id"), primary_key=True)
     page: Mapped[int] = mapped_column(primary_key=True)
     """Its number in the document, from 1."""
@@ -635,6 +639,8 @@ class DocumentPage(Base):
         ),
     )
     """As they stand, and their stems in both languages."""
+    word_pairs: Mapped[list[str]] = mapped_column(ARRAY(Text), Computed("word_pairs(text)", persisted=True))
+    """Each word, as it stands, with the one behind it, a space between."""
 
 
 class Delivery(Base):
