@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from papiermappe.core.curl import Curl
 from papiermappe.core.operations import (
     Adjust,
     AlignMargins,
@@ -28,6 +29,7 @@ from papiermappe.core.operations import (
     SplitSpreads,
     Straighten,
     Turn,
+    Uncurl,
     UseFound,
 )
 from papiermappe.core.operations.drafting import draft
@@ -410,15 +412,27 @@ def test_every_operation_that_changes_how_a_page_looks_can_be_a_step() -> None:
         "remove_zones",
         "set_gutter",
     }
-    looks |= {"set_page_size", "set_skew", "set_tone", "straighten", "turn", "use_found"}
+    looks |= {"set_page_size", "set_skew", "set_tone", "straighten", "turn", "uncurl", "use_found"}
     needed: dict[str, dict[str, Any]] = {
         "crop": {"on": True}, "straighten": {"on": True}, "set_gutter": {"gutter": None, "drawn_on_mm": [420, 297]},
         "put_zones": wipe(1).model_dump(mode="json", exclude={"pages", "kind"}), "set_skew": {"skew_deg": 1.0},
         "set_page_size": {"width_mm": 100, "height_mm": 100}, "set_tone": {"tone": "grey"},
-        "turn": {"quarter_turns": 1}, "use_found": {"step": "crop"},
+        "turn": {"quarter_turns": 1}, "uncurl": {"on": True}, "use_found": {"step": "crop"},
     }  # fmt: skip
     made = {kind: step(kind, **needed.get(kind, {})) for kind in looks}
     assert all(one.operation([3]).pages == (3,) for one in made.values())
+
+
+def test_bent_paper_is_left_as_it_is_on_all_photos() -> None:
+    bent = Curl(first=(0.0, 2.0, 0.0), last=(0.0, 1.0, 0.0))
+    done = Uncurl(pages=(1, 2), on=False)
+    photos = [leaf(number, treatment=Treatment(curl=bent)) for number in (1, 2, 3)]
+    ((kept, count, typical),) = draft([done], photos, {})
+    assert (kept.on, count, typical) == (StepScope.ALL, 2, True)
+    assert kept.message.code == "step_uncurl_off"
+    left = bent.model_copy(update={"on": False}).model_dump(mode="json")
+    assert run([kept], photos).changes == {number: {"curl": left} for number in (1, 2, 3)}
+    assert run([kept], [leaf(1)]).misfits == []  # paper that is not bent is as it is
 
 
 def test_sizes_are_as_seen() -> None:

@@ -67,6 +67,8 @@ SENTENCES: dict[str, str | Plural] = {
     "step_straighten_off": N_("Do not straighten"),
     "step_crop_on": N_("Crop, as found on each page"),
     "step_crop_off": N_("Do not crop"),
+    "step_uncurl_on": N_("Make bent paper straight, as found on each page"),
+    "step_uncurl_off": N_("Leave bent paper as it is"),
     "step_set_skew": N_("Straighten by {degrees}°"),
     "step_move_sides": N_("Move the sides of the crop"),
     "step_set_page_size": N_("Crop to {width_mm} by {height_mm} mm"),

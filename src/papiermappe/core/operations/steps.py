@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, JsonValue, TypeAdapter, ValidationError, field_validator
 
 from papiermappe.core.operations.aligning import AlignMargins
+from papiermappe.core.operations.flattening import Uncurl
 from papiermappe.core.operations.found import UseFound
 from papiermappe.core.operations.framing import MoveSides, SetPageSize, SetSkew
 from papiermappe.core.operations.model import BaseOperation, PageState
@@ -80,6 +81,7 @@ StepOperation = (
     | Split
     | Straighten
     | Turn
+    | Uncurl
     | UseFound
 )
 """What a step can do."""
@@ -118,7 +120,7 @@ class Step(BaseModel):
         """What it does, whatever the pages."""
         operation = self.operation(_ANY_PAGE)
         match operation:
-            case Straighten() | Crop():
+            case Straighten() | Crop() | Uncurl():
                 return Message(code=f"step_{operation.kind}_{'on' if operation.on else 'off'}")
             case Turn():
                 return Message(code="step_turn", params={"degrees": operation.quarter_turns % 4 * 90})
