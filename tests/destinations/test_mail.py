@@ -12,7 +12,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, AuthResult, Envelope, LoginPassword, Session
 
 from papiermappe.core.encode.options import Attachment
-from papiermappe.destinations.errors import DestinationAway, DestinationRefused
+from papiermappe.destinations.errors import DestinationAway, DestinationPartly, DestinationRefused
 from papiermappe.destinations.mail import Mail
 from papiermappe.destinations.model import Parcel
 from papiermappe.destinations.settings import MailSecurity, MailSettings
@@ -25,6 +25,7 @@ class Postbox:
 
     def __init__(self) -> None:
         self.mails: list[EmailMessage] = []
+        self.recipients: list[list[str]] = []
         self.refused: dict[str, str] = {}
         """What is answered to recipients."""
         self.answer = "250 taken"
@@ -40,6 +41,7 @@ class Postbox:
     async def handle_DATA(self, _server: SMTP, _session: Session, envelope: Envelope) -> str:
         if self.answer.startswith("250"):
             assert isinstance(envelope.content, bytes)
+            self.recipients.append(envelope.rcpt_tos)
             self.mails.append(message_from_bytes(envelope.content, EmailMessage, policy=policy.default))
         return self.answer
 
@@ -126,6 +128,23 @@ def test_who_gets_it_and_whom_the_server_refused_is_told(server: Server) -> None
     with pytest.raises(DestinationRefused, match="mail_recipient_refused"):
         Mail(settings(port, recipients=people)).try_out()
     assert len(postbox.mails) == 1  # a trial sends nothing
+
+
+def test_who_cannot_get_it_now_gets_it_later_and_nobody_gets_it_twice(server: Server) -> None:
+    postbox, port = server()
+    people = ("board@hollerbeck.example", "gone@hollerbeck.example", "rosa@hollerbeck.example")
+    postbox.refused = {"gone@hollerbeck.example": "550 no such mailbox", "rosa@hollerbeck.example": "451 greylisted"}
+    mail = Mail(settings(port, recipients=people))
+    with pytest.raises(DestinationPartly, match="rosa@hollerbeck") as partly:
+        mail.deliver(parcel())
+    assert partly.value.got == ("board@hollerbeck.example",)
+    again = parcel()._replace(got_by=partly.value.got)
+    with pytest.raises(DestinationPartly):
+        mail.deliver(again)
+    del postbox.refused["rosa@hollerbeck.example"]
+    told = mail.deliver(again)
+    assert told == "board@hollerbeck.example, rosa@hollerbeck.example (refused: gone@hollerbeck.example)"
+    assert postbox.recipients == [["board@hollerbeck.example"], ["rosa@hollerbeck.example"]]
 
 
 def test_a_server_that_takes_no_mail_now_is_asked_later(server: Server) -> None:

@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import ClassVar
 
 import pytest
 from cryptography.fernet import Fernet
@@ -10,7 +11,7 @@ from tests.helpers import ANNA, desk, make, request
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.naming.rule import NamingRule, SubjectPart
-from papiermappe.destinations.errors import DestinationAway
+from papiermappe.destinations.errors import DestinationAway, DestinationPartly
 from papiermappe.destinations.folder import Folder
 from papiermappe.destinations.model import Parcel
 from papiermappe.destinations.settings import FolderSettings, MailSecurity, MailSettings
@@ -174,6 +175,35 @@ def test_a_destination_that_was_away_gets_its_document_later(
     assert (third.state, third.tries, third.next_try_at, third.message) == (DeliveryState.DELIVERED, 3, None, None)
     delivering.deliver(store, first.id)  # a job that was late does no harm
     assert len(list((tmp_path / "archive").iterdir())) == 1
+
+
+class HalfDeaf(Folder):
+    """A place with two readers, of whom one cannot get it at first."""
+
+    asked: ClassVar[list[tuple[str, ...]]] = []
+
+    def deliver(self, parcel: Parcel) -> str:
+        """Give it to the first at once and to the other on the second try."""
+        HalfDeaf.asked.append(parcel.got_by)
+        if len(HalfDeaf.asked) == 1:
+            raise DestinationPartly(
+                "mail_partly", ("anna@x.example",), host="x", address="rosa@x.example", answer="451"
+            )
+        return "anna@x.example, rosa@x.example"
+
+
+def test_who_has_a_document_is_remembered_until_the_others_have_it(
+    store: Store, mappe: int, pages: list[int], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    HalfDeaf.asked = []
+    monkeypatch.setattr(delivering, "place_of", lambda *_: HalfDeaf(tmp_path))
+    make(store, request(store, mappe, destinations.add_folder(ANNA, store, "Board", tmp_path), datetime.now(UTC)))
+    first = only_delivery(store)
+    assert (first.state, first.place) == (DeliveryState.WAITING, "anna@x.example")
+    delivering.deliver(store, first.id)
+    second = only_delivery(store)
+    assert (second.state, second.place) == (DeliveryState.DELIVERED, "anna@x.example, rosa@x.example")
+    assert HalfDeaf.asked == [(), ("anna@x.example",)]
 
 
 def test_waiting_is_given_up_after_some_days_and_stopped_at_any_time(

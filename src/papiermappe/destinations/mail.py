@@ -3,12 +3,12 @@
 import re
 import smtplib
 import ssl
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from email.message import EmailMessage
 from email.utils import formatdate
 
-from papiermappe.destinations.errors import DestinationAway, DestinationRefused
+from papiermappe.destinations.errors import DestinationAway, DestinationPartly, DestinationRefused
 from papiermappe.destinations.model import Parcel
 from papiermappe.destinations.settings import MailSecurity, MailSettings
 
@@ -34,6 +34,8 @@ class Mail:
     def deliver(self, parcel: Parcel) -> str:
         """Send a document as an attachment. Sent again after a crash, it has the same Message-ID.
 
+        Who has it from a try before gets no second one.
+
         Returns:
             Who got it; in brackets, whom the server refused.
 
@@ -49,9 +51,15 @@ class Mail:
                 raise DestinationRefused(
                     "mail_too_large", host=self._settings.host, limit_bytes=most, file=parcel.file_name
                 )
-            refused = server.send_message(mail, self._settings.sender, self._settings.recipients)
-        took = [address for address in self._settings.recipients if address not in refused]
-        return ", ".join(took) + (f" (refused: {', '.join(refused)})" if refused else "")
+            wanting = [address for address in self._settings.recipients if address not in parcel.got_by]
+            refused = self._send(server, mail, wanting, parcel.got_by)
+        got = tuple(address for address in self._settings.recipients if address not in refused)
+        later = {address: code for address, code in refused.items() if code in NOT_NOW}
+        if later:
+            raise DestinationPartly(
+                "mail_partly", got, host=self._settings.host, address=", ".join(later), answer=str(min(later.values()))
+            )
+        return ", ".join(got) + (f" (refused: {', '.join(refused)})" if refused else "")
 
     def try_out(self) -> None:
         """Ask the server whether it would take a mail from the sender to all recipients. Raises DestinationError."""
@@ -64,6 +72,20 @@ class Mail:
                 if code >= NOT_NOW.stop:
                     raise DestinationRefused("mail_recipient_refused", host=self._settings.host, address=address)
             server.rset()
+
+    def _send(
+        self, server: smtplib.SMTP, mail: EmailMessage, wanting: Sequence[str], got_by: Sequence[str]
+    ) -> dict[str, int]:
+        """Send a mail; return whom the server refused, with its answers. Raises where nobody has it or ever had."""
+        if not wanting:
+            return {}
+        try:
+            refused = server.send_message(mail, self._settings.sender, wanting)
+        except smtplib.SMTPRecipientsRefused as exc:
+            if not got_by:
+                raise
+            refused = exc.recipients
+        return {address: code for address, (code, _) in refused.items()}
 
     def _mail(self, parcel: Parcel) -> EmailMessage:
         mail = EmailMessage()

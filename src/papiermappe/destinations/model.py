@@ -22,6 +22,8 @@ class Parcel(NamedTuple):
     pages: int = 1
     slip: Attachment | None = None
     """Its record, that lies beside it."""
+    got_by: tuple[str, ...] = ()
+    """Who has it from a try before, where several get it."""
 
     def slip_names(self, ending: str) -> Iterator[str]:
         """Yield names for its slip, with its folders: the next one where something else has the first."""
@@ -41,6 +43,7 @@ class Destination(Protocol):
 
         Raises:
             NameTaken: something else has the name.
+            DestinationPartly: not all who get it have it now; who does is told.
             DestinationAway: it cannot be delivered now.
             DestinationError: it cannot be delivered.
         """

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.options import DocumentOptions, SlipPlace
-from papiermappe.destinations.errors import DestinationAway, DestinationError, NameTaken
+from papiermappe.destinations.errors import DestinationAway, DestinationError, DestinationPartly, NameTaken
 from papiermappe.destinations.model import Parcel
 from papiermappe.message import Message, SaysMessages
 from papiermappe.services.caller import MACHINE, Caller
@@ -36,6 +36,7 @@ ZIP_CHUNK_BYTES = 1 << 20
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 30, 1800
 GIVEN_UP_AFTER = timedelta(days=4)
 """A destination may be away for a long weekend."""
+GOT_BY = ", "
 
 
 def deliver(
@@ -58,7 +59,7 @@ def deliver(
             _rename(MACHINE, store, delivery_id)
         except DestinationAway as exc:
             log.info("not delivered yet", action="delivery.away", delivery_id=delivery_id, cause=repr(exc))
-            _wait(MACHINE, store, delivery_id, exc.message)
+            _wait(MACHINE, store, delivery_id, exc.message, exc.got if isinstance(exc, DestinationPartly) else ())
             return
         except (DestinationError, BlobMissing, SecretUnreadable) as exc:
             log.warning("not delivered", action="delivery.failed", delivery_id=delivery_id, cause=repr(exc))
@@ -90,18 +91,23 @@ def _bring(
             document.title,
             document.page_count,
             slip_file(slip_without_deliveries(store, document.id), words) if beside else None,
+            tuple(delivery.place.split(GOT_BY)) if delivery.place else (),
         )
         return place_of(delivery.destination, secrets).deliver(parcel)
 
 
 @transaction
-def _wait(caller: Caller, session: Session, delivery_id: int, message: Message) -> None:
-    """Have a delivery tried again after a pause that grows; give it up after some days."""
+def _wait(caller: Caller, session: Session, delivery_id: int, message: Message, got: Sequence[str]) -> None:
+    """Have a delivery tried again after a pause that grows; give it up after some days.
+
+    Who there has it already, where several get it, is kept as its place.
+    """
     delivery, _, filing, mappe = _rows(caller, session, delivery_id)
     if delivery.state is not DeliveryState.DELIVERING:
         return
     now = datetime.now(UTC)
     delivery.message = message.model_dump(mode="json")
+    delivery.place = GOT_BY.join(got) or delivery.place
     if now - filing.requested_at > GIVEN_UP_AFTER:
         delivery.state = DeliveryState.FAILED
     else:

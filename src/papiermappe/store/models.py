@@ -663,7 +663,7 @@ class Delivery(Base):
     next_try_at: Mapped[datetime | None]
     """When it is tried again, where the destination was away."""
     place: Mapped[str | None]
-    """Where it lies: of a folder, the path."""
+    """Where it lies: of a folder, the path; of mail, who got it, while others still wait too."""
     message: Mapped[Json | None]
     delivered_at: Mapped[datetime | None]
     destination: Mapped[Destination] = relationship(lazy="joined")

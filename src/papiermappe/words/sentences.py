@@ -344,6 +344,7 @@ SENTENCES: dict[str, str | Plural] = {
     "object_store_refused": N_("{place} will not take it. The document is safe here."),
     "mail_too_large": N_("{host} takes no more than {limit_bytes} at a time, and {file} is larger. The document is safe here: file it once more with that as its limit, under More, or as several documents."),
     "mail_not_now": N_("{host} will not take the mail now (it answers {answer}). The document is safe here."),
+    "mail_partly": N_("{host} has taken the mail for {got}. For {address} it will not take it now (it answers {answer})."),
     "mail_recipient_refused": N_("{host} does not know {address}. The document is safe here: see to the address, then try again."),
     "mail_certificate": N_("{host} cannot prove who it is ({reason}). Nothing was sent. The document is safe here."),
     "mail_login": N_("{host} refuses the user name or the password. The document is safe here: see to them, then try again."),
