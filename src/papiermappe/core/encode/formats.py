@@ -16,9 +16,10 @@ from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.encode.tiff import JPEG_QUALITY, TiffPage, write_tiff
 from papiermappe.core.encode.web_page import WebPage, write_web_page
 from papiermappe.core.picture import Pixels
+from papiermappe.core.reading.aligned import aligned_tables
 from papiermappe.core.reading.figures import Figure, find_figures
 from papiermappe.core.reading.page_text import PageText
-from papiermappe.core.reading.structure import elements_of
+from papiermappe.core.reading.structure import Element, elements_of
 from papiermappe.core.reading.tables import Grid, find_tables
 
 BETWEEN_PAGES = "\n\f\n"  # of plain text
@@ -108,7 +109,7 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
             from papiermappe.core.encode.word_document import write_word_document
 
             read = ((page, page.text) for page in pages if page.text)
-            elements = (elements_of(text, page.content.grids, page.content.figures) for page, text in read)
+            elements = (_elements(text, page.content) for page, text in read)
             write_word_document(elements, out, about)
         case Format.ALTO:
             out.write(write_alto((page.text for page in pages if page.text), about.title))
@@ -120,6 +121,11 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
         case _:
             (page,) = pages
             out.write(page.content.picture or b"")
+
+
+def _elements(text: PageText, content: PageContent) -> list[Element]:
+    """Return what is on a page, with the tables that rules show and those that their alignment does."""
+    return elements_of(text, (*content.grids, *aligned_tables(text, content.grids)), content.figures)
 
 
 def _pdf_pages(pages: Iterable[FilePage]) -> Iterator[PdfPage]:

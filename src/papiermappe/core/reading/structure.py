@@ -70,7 +70,7 @@ def elements_of(page: PageText, grids: tuple[Grid, ...] = (), figures: Sequence[
 
     Args:
         page: as it was read.
-        grids: of the tables that rules show; words within one are its cells, and it stands where its first word does.
+        grids: of its tables; words within one are its cells, and it stands where its first word does.
         figures: what may be pictures; each stands behind the last paragraph that begins above it.
     """
     return _Reading(page, grids, figures).elements()
@@ -83,6 +83,15 @@ def joined(lines: Sequence[Line]) -> str:
         divided = len(text) > 1 and text.endswith(HYPHENS) and text[-2].isalpha() and line.text[:1].islower()
         text = text[:-1] + line.text if divided else f"{text} {line.text}".strip()
     return text
+
+
+def begins_item(text: str) -> bool:
+    """Return whether a line begins as an item of a list does.
+
+    >>> begins_item("3. Ladders"), begins_item("Ladders")
+    (True, False)
+    """
+    return bool(_BULLET.match(text) or _NUMBER.match(text))
 
 
 class _Reading:
@@ -152,7 +161,7 @@ class _Reading:
 
 def _by_items(lines: Sequence[Line]) -> list[list[Line]]:
     """Return lines by paragraphs: items of a list begin new ones, where two begin so or the first line does."""
-    begins = [_is_item(line) for line in lines]
+    begins = [begins_item(line.text) for line in lines]
     if sum(begins) < 2 and not begins[0]:
         return [list(lines)]
     groups: list[list[Line]] = []
@@ -161,10 +170,6 @@ def _by_items(lines: Sequence[Line]) -> list[list[Line]]:
             groups.append([])
         groups[-1].append(line)
     return groups
-
-
-def _is_item(line: Line) -> bool:
-    return bool(_BULLET.match(line.text) or _NUMBER.match(line.text))
 
 
 def _prose_or_item(lines: Sequence[Line]) -> Simple:
