@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from papiermappe.core.order.alignment import Numbering, Step, align
-from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds
+from papiermappe.core.order.evidence import EvidenceKind, SideFacts, TextEnds, shade_evidence
 from papiermappe.core.order.imprint import Imprint, imprint_of
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.order.pair_sums import NO_NUMBER, P_MISSED, P_TWICE
@@ -179,6 +179,14 @@ def test_faults_that_meet_are_not_called_sure() -> None:
     proposal = propose(fronts(0, 1, 2, 4, 5, 6), backs(0, 1, 2, 3, 5, 6))
     wrong = [(front, back) for front, back in paired(proposal) if (front, back) == (3, 3)]
     assert not wrong or not proposal.sure
+
+
+def test_a_score_far_below_those_of_the_other_sheets_speaks_against_its_pair() -> None:
+    # three sheets show their other side plainly, at 70 and more; the fourth pair stands at 10, and the rest at 3 to 6
+    scores = np.array([[78, 6.4, 5.3, 5.3], [6.1, 73, 6.2, 5.2], [5, 5.3, 82, 3.4], [3.9, 4.7, 3.2, 10.3]])
+    found = shade_evidence(scores, np.eye(4))
+    assert found[:3].max(axis=1).min() > 10
+    assert found[3].max() < 0
 
 
 def plain(count: int, *numbers: int | None) -> list[SideFacts]:

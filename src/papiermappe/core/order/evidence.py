@@ -26,6 +26,10 @@ FIRST_SHINING, FIRST_NOT = (
     0.1,
 )  # prior: of one pile, the paper of nearly all sheets shows its other side, or of none
 LEAST_SHARE, MOST_SHARE = 0.02, 0.995
+FAR_BELOW, AGAINST = (
+    0.2,
+    -1.0,
+)  # of the mean of a pile's sheets: what stands so little above chance speaks against a pair
 SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
 TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
@@ -98,6 +102,7 @@ def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> 
         mean = float((is_shining * centred.clip(0)).sum() + FIRST_MEAN) / (float(is_shining.sum()) + 1)
         mean = max(mean, 2.0)
     ratio = np.log((share * _gamma(centred, mean) + (1 - share) * null + 1e-12) / (null + 1e-12))
+    ratio = np.where(centred < FAR_BELOW * mean, np.minimum(ratio, AGAINST), ratio)
     return np.where(known, ratio.clip(LEAST, MOST), 0.0)
 
 
