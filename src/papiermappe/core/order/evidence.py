@@ -26,10 +26,8 @@ FIRST_SHINING, FIRST_NOT = (
     0.1,
 )  # prior: of one pile, the paper of nearly all sheets shows its other side, or of none
 LEAST_SHARE, MOST_SHARE = 0.02, 0.995
-FAR_BELOW, AGAINST = (
-    0.2,
-    -1.0,
-)  # of the mean of a pile's sheets: what stands so little above chance speaks against a pair
+FAR_BELOW = 0.2  # of the mean of a pile's sheets: a score so little above chance speaks...
+AGAINST = -1.0  # ...against its pair
 SIZE_MM, SIZE_TOLERANCE_MM = 8.0, 3.0
 OTHER_SIZE = -5.0
 TINT_LEVELS, TINT_WEIGHT = 4.0, 1.5
