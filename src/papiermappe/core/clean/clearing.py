@@ -1,13 +1,13 @@
 """Clearing areas of a page, as if nothing had been there: they are filled with the colour of the paper around them."""
 
 from collections.abc import Sequence
-from functools import reduce
 from typing import NamedTuple
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.papers_beside import PaperEdge, papers_beside
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, checked
 
@@ -17,10 +17,6 @@ SOFT_MM = 0.5  # what is cleared may shade the paper this far beyond it
 PRINT_MM = 7.0  # whatever is narrower than this is not paper
 LEAST_LEVELS = 3  # below the brightest nearby, from which on a cell counts as paper
 NOISE_SHARE = 2.5  # the same, of how much the cells of a page differ from their neighbours
-RIM_MM = 3.0  # so far around an area it is looked what most of the paper beside it looks like
-LEAST_CELLS = 12
-USUAL_PERCENT = 60
-TINT_LEVELS, DARKER_LEVELS, LIGHTER_LEVELS = 6, 24, 14
 LITTLE = np.float32(0.03)  # weight of what is known from farther away
 SUBPIXELS = 4  # bits of the coordinates' fraction
 NARROW_MM = 1.7  # what is no wider is bridged: print that runs across it is carried on
@@ -170,11 +166,26 @@ def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels
     soft = cv2.dilate(soft, np.ones((reach, reach), np.uint8))
     touched = cv2.resize(soft, size, interpolation=cv2.INTER_AREA) > 0
     known = _is_paper(np.asarray(cells, np.uint8), touched, max(3, round(PRINT_MM / CELL_MM)) | 1)
-    known = _like_rim(cells.astype(np.float32), known, touched)
-    carried = _carried(cells.astype(np.float32), known)
-    levels = np.rint(carried).clip(0, 255).astype(np.uint8)
-    paper = cv2.resize(levels, (size[0] * by, size[1] * by), interpolation=cv2.INTER_LINEAR)
+    levels = cells.astype(np.float32)
+    papers = papers_beside(levels, known, touched)
+    paper = _finer(_carried(levels, papers.near), by)
+    if papers.edge and papers.far is not None:
+        beyond = _beyond(papers.edge, whole.shape, by)
+        cv2.copyTo(_finer(_carried(levels, papers.far), by), beyond, paper)
     return np.ascontiguousarray(paper[: part.shape[0], : part.shape[1]].reshape(part.shape))
+
+
+def _finer(cells: NDArray[np.float32], by: int) -> Pixels:
+    """Return cells, (h, w, channels), as pixels `by` times as fine."""
+    levels = np.rint(cells).clip(0, 255).astype(np.uint8)
+    size = cells.shape[1] * by, cells.shape[0] * by
+    return np.asarray(cv2.resize(levels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+
+
+def _beyond(edge: PaperEdge, shape: tuple[int, ...], by: int) -> Pixels:
+    """Return (h, w), px: 1 beyond the edge of a paper, which is told in cells of `by` px."""
+    rows, cols = ((np.arange(length) + 0.5) / by - 0.5 for length in shape[:2])
+    return (edge.beyond(rows[:, None], cols[None, :]) > 0).astype(np.uint8)
 
 
 def _is_paper(cells: Pixels, touched: NDArray[np.bool_], reach: int) -> NDArray[np.bool_]:
@@ -192,27 +203,6 @@ def _is_paper(cells: Pixels, touched: NDArray[np.bool_], reach: int) -> NDArray[
         usual = float(np.median(below[~touched]))
         paper &= below <= max(LEAST_LEVELS, NOISE_SHARE * usual)
     return paper if paper.any() else ~touched
-
-
-def _like_rim(cells: NDArray[np.float32], known: NDArray[np.bool_], touched: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Return those of the known cells that look as most of what is beside the area does, all where hardly any is known.
-
-    A picture, or a band of another tint, lies near it, but the area does not lie on it.
-    """
-    reach = 2 * round(RIM_MM / CELL_MM) + 1
-    beside = known & (cv2.dilate(touched.astype(np.uint8), np.ones((reach, reach), np.uint8)) > 0)
-    if np.count_nonzero(beside) < LEAST_CELLS:
-        return known
-    channels = cv2.split(cells)
-    light = np.asarray(reduce(cv2.add, channels), np.float32) / np.float32(len(channels))
-    lighter = light - np.percentile(light[beside], USUAL_PERCENT)
-    other = (lighter < -DARKER_LEVELS) | (lighter > LIGHTER_LEVELS)
-    for channel in channels if len(channels) > 1 else ():
-        tint = np.asarray(channel, np.float32) - light
-        other |= np.abs(tint - np.median(tint[beside])) > TINT_LEVELS
-    other &= known
-    like = known & (cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0)  # its neighbours are of both
-    return like if like.any() else known
 
 
 def _carried(cells: NDArray[np.float32], known: NDArray[np.bool_]) -> NDArray[np.float32]:
