@@ -13,6 +13,7 @@ from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.reading.guesses import without_guesses
 from papiermappe.core.reading.left_out import cut_out, left_out, with_line
+from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.recognition.errors import (
     LanguageAbsent,
@@ -175,7 +176,7 @@ class Tesseract:
         for box in left_out(pixels, page.dpi, text):
             line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, mode, cancelled)
             text = with_line(text, line, box)
-        return without_guesses(text)
+        return without_guesses(with_middle_dots(text, pixels, page.dpi))
 
     def _read(
         self,

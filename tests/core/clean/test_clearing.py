@@ -193,7 +193,7 @@ def test_an_area_beside_another_colour_is_filled_with_its_own(
 @pytest.mark.parametrize("angle_deg", [0.0, 4.0, 37.0, 90.0, 131.0])
 @pytest.mark.parametrize("off_mm", [-3.0, 0.0, 4.0])
 def test_the_edge_of_a_tint_is_carried_on_through_an_area(angle_deg: float, off_mm: float) -> None:
-    """White paper and a tinted band meet in a straight edge; the area lies across it, in the middle or nearer an end."""
+    """White paper and a tinted band meet; the area lies across, in the middle or nearer an end."""
     rows, cols = np.mgrid[0:600, 0:600]
     angle = np.deg2rad(angle_deg)
     beyond = (rows - 300) * np.cos(angle) - (cols - 300) * np.sin(angle) > px(off_mm)

@@ -1,9 +1,8 @@
 """What a recogniser has guessed rather than read: handwriting and music become letters that nobody wrote."""
 
-from collections.abc import Iterator
 from statistics import median
 
-from papiermappe.core.reading.page_text import Block, Line, PageText, Paragraph
+from papiermappe.core.reading.page_text import Line, PageText
 
 READ = 0.6
 """A line whose words are as sure as this in the middle was read: an unsure word among them is mostly nearly right."""
@@ -18,21 +17,9 @@ def without_guesses(page: PageText) -> PageText:
     >>> without_guesses(PageText(width_mm=210, height_mm=297, languages=("eng",))).guesses
     0
     """
-    kept = page.model_copy(update={"blocks": tuple(_kept_blocks(page))})
+    kept = page.rewritten(_kept_line)
     count = sum(len(line.words) for line in page.lines()) - sum(len(line.words) for line in kept.lines())
     return kept.model_copy(update={"guesses": page.guesses + count})
-
-
-def _kept_blocks(page: PageText) -> Iterator[Block]:
-    for block in page.blocks:
-        paragraphs = tuple(kept for paragraph in block.paragraphs if (kept := _kept_paragraph(paragraph)))
-        if paragraphs:
-            yield Block(paragraphs=paragraphs)
-
-
-def _kept_paragraph(paragraph: Paragraph) -> Paragraph | None:
-    lines = tuple(kept for line in paragraph.lines if (kept := _kept_line(line)))
-    return Paragraph(lines=lines) if lines else None
 
 
 def _kept_line(line: Line) -> Line | None:

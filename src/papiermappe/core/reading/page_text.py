@@ -1,6 +1,6 @@
 """What is written on a page, as it was read: blocks, paragraphs, lines and words, in the order of reading."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from enum import StrEnum
 from typing import Annotated
 
@@ -99,6 +99,16 @@ class PageText(_Value):
         for block in self.blocks:
             for paragraph in block.paragraphs:
                 yield from paragraph.lines
+
+    def rewritten(self, rewrite: Callable[[Line], Line | None]) -> "PageText":
+        """Return it with each line rewritten; what holds no lines any more goes with them."""
+        blocks = []
+        for block in self.blocks:
+            lines = ([rewrite(line) for line in paragraph.lines] for paragraph in block.paragraphs)
+            kept = [tuple(line for line in made if line is not None) for made in lines]
+            if any(kept):
+                blocks.append(Block(paragraphs=tuple(Paragraph(lines=made) for made in kept if made)))
+        return self.model_copy(update={"blocks": tuple(blocks)})
 
     @property
     def text(self) -> str:
