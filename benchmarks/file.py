@@ -1,7 +1,7 @@
 """How small, how exact, how searchable and how fast files are, on drawn pages whose truth is known.
 
 python -m benchmarks.file [--share 1.0] [--seed 20261126]
-                          [--only bilevel,levels,reading,naming,counting,searching,long,sizes]
+                          [--only bilevel,levels,reading,second_reading,naming,counting,searching,long,sizes]
 """
 
 import argparse
@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import cv2
 
-from benchmarks.filing import bilevel, counting, levels, long, naming, reading, searching, sizes
+from benchmarks.filing import bilevel, counting, levels, long, naming, reading, searching, second_reading, sizes
 from benchmarks.table import Row
 
 SEED = 20261126
@@ -17,6 +17,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "bilevel": bilevel.measure,
     "levels": levels.measure,
     "reading": reading.measure,
+    "second_reading": second_reading.measure,
     "naming": naming.measure,
     "counting": counting.measure,
     "searching": searching.measure,

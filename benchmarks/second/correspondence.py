@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from benchmarks.second.papers import Hand, Page
+from benchmarks.second.papers import Hand, Page, Written
 from benchmarks.second.scans import scan
 from papiermappe.core.picture import CapturedPicture
 
@@ -115,6 +115,7 @@ class Correspondence(NamedTuple):
     """Empty for invoices without one."""
     number: str
     """Empty where it has none."""
+    written: tuple[Written, ...]
 
 
 class _Facts(NamedTuple):
@@ -149,7 +150,9 @@ def correspondence(number: int, seed: int) -> Correspondence:
     y = _table(page, facts, hand, y) if invoice else _text(page, facts, hand, y)
     _foot(page, facts, hand)
     made = scan(page.done("letter"), hand)
-    return Correspondence(made.capture, german, invoice, facts.day, facts.sender[0], facts.subject, facts.number)
+    return Correspondence(
+        made.capture, german, invoice, facts.day, facts.sender[0], facts.subject, facts.number, tuple(page.written)
+    )
 
 
 def _number(hand: Hand) -> str:

@@ -49,6 +49,16 @@ SIZES_MM = {"A4": (210.0, 297.0), "A5": (148.0, 210.0), "letter": (216.0, 279.0)
 Hand = np.random.Generator
 
 
+class Written(NamedTuple):
+    """A line that is written on a sheet, in mm from its top left."""
+
+    text: str
+    x: float
+    y: float
+    width: float
+    height: float
+
+
 class Paper(NamedTuple):
     """One side of a sheet."""
 
@@ -59,6 +69,7 @@ class Paper(NamedTuple):
     """RGB (h, w, 3) at DPI."""
     ink: NDArray[np.bool_]
     """What is printed or written, (h, w)."""
+    written: tuple[Written, ...] = ()
 
 
 class Page:
@@ -69,6 +80,7 @@ class Page:
         self.width, self.height = SIZES_MM[size]
         self.picture = Image.new("RGB", (px(self.width), px(self.height)), tint)
         self.ink = Image.new("1", self.picture.size, 0)
+        self.written: list[Written] = []
         self._both = (ImageDraw.Draw(self.picture), ImageDraw.Draw(self.ink))
 
     def inks(self, colour: str) -> tuple[tuple[ImageDraw.ImageDraw, str | int], ...]:
@@ -82,7 +94,9 @@ class Page:
         letters = font(face, points)
         for draw, fill in self.inks(colour):
             draw.text((px(x), px(y)), text, font=letters, fill=fill)
-        return float(letters.getlength(text)) * 25.4 / DPI
+        width = float(letters.getlength(text)) * 25.4 / DPI
+        self.written.append(Written(" ".join(text.split()), x, y, width, points * 25.4 / 72))
+        return width
 
     def line(self, x0: float, y0: float, x1: float, y1: float, mm: float = 0.3, colour: str = "#2a2a2a") -> None:
         """Draw a line."""
@@ -117,7 +131,8 @@ class Page:
     def done(self, kind: str) -> Paper:
         """Return the side."""
         soft = self.picture.filter(ImageFilter.GaussianBlur(0.5))
-        return Paper(kind, self.width, self.height, np.asarray(soft, np.uint8), np.asarray(self.ink, bool))
+        ink = np.asarray(self.ink, bool)
+        return Paper(kind, self.width, self.height, np.asarray(soft, np.uint8), ink, tuple(self.written))
 
 
 def px(mm: float) -> int:

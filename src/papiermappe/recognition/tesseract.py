@@ -12,9 +12,9 @@ import structlog
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.reading.guesses import without_guesses
-from papiermappe.core.reading.left_out import cut_out, left_out, with_line
 from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
+from papiermappe.core.reading.second_look import doubtful_parts, stacks, with_second_look
 from papiermappe.recognition.errors import (
     LanguageAbsent,
     ReadingCancelled,
@@ -40,7 +40,7 @@ OPTIONS: dict[RecognitionMode, list[str]] = {
     ],  # do not retry poorly read text as light on dark
     RecognitionMode.ACCURATE: [],
 }
-ANY_LAYOUT, ONE_LINE = "3", "7"
+ANY_LAYOUT, ONE_BLOCK, RAW_LINE = "3", "6", "13"
 NOT_STARTED = {126, 127}  # what `nice` ends with where it cannot start a program (coreutils)
 LESS_URGENT = ("nice", "-n", "10")  # than what people wait for: the way up comes for many pages at once
 LEAST_URGENT = ("nice", "-n", "19")
@@ -173,9 +173,9 @@ class Tesseract:
         self._check(languages)
         text = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
         pixels = page.pixels()
-        for box in left_out(pixels, page.dpi, text):
-            line = self._read(cut_out(pixels, page.dpi, box), ONE_LINE, languages, mode, cancelled)
-            text = with_line(text, line, box)
+        for stack in stacks(doubtful_parts(text, pixels, page.dpi), pixels, page.dpi):
+            layout = RAW_LINE if stack.parts[0].is_broken else ONE_BLOCK
+            text = with_second_look(text, stack, self._read(stack.picture, layout, languages, mode, cancelled))
         return without_guesses(with_middle_dots(text, pixels, page.dpi))
 
     def _read(

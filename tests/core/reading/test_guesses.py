@@ -51,3 +51,24 @@ def test_nothing_is_lost_uncounted_and_nothing_sure_is_lost(lines: list[list[flo
 @pytest.mark.parametrize("confidence", [0.36, 0.59])
 def test_what_is_doubtful_but_no_guess_stays(confidence: float) -> None:
     assert without_guesses(page([confidence] * 3)).guesses == 0
+
+
+@pytest.mark.parametrize(
+    ("text", "confidence", "stays"),
+    [
+        ("VVVVVVV", 0.75, False),  # a signature
+        ("VVVVVV\\", 0.64, False),
+        ("xxxxx", 0.95, True),  # printed so
+        ("00000", 0.7, True),
+        (".......", 0.7, True),  # what leads from an entry to its page
+        ("Aaaah", 0.7, True),
+    ],
+)
+def test_a_wave_is_no_word(text: str, confidence: float, stays: bool) -> None:
+    word = Word(text=text, box=BOX, confidence=confidence)
+    line = Line(words=(word, Word(text="Pears", box=BOX, confidence=0.95)), box=BOX)
+    read = PageText(
+        width_mm=210, height_mm=297, languages=("eng",), blocks=(Block(paragraphs=(Paragraph(lines=(line,)),)),)
+    )
+    kept = without_guesses(read)
+    assert (text in kept.text, kept.guesses) == (stays, 0 if stays else 1)
