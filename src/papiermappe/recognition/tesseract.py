@@ -11,7 +11,7 @@ import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.reading.guesses import without_guesses
+from papiermappe.core.reading.guesses import left_unread, without_guesses
 from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.second_look import doubtful_parts, stacks, with_second_look
@@ -171,12 +171,14 @@ class Tesseract:
             ReadingCancelled: `cancelled` was set.
         """
         self._check(languages)
-        text = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
+        first = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
+        text = without_guesses(first)
         pixels = page.pixels()
         for stack in stacks(doubtful_parts(text, pixels, page.dpi), pixels, page.dpi):
             layout = RAW_LINE if stack.parts[0].is_broken else ONE_BLOCK
             text = with_second_look(text, stack, self._read(stack.picture, layout, languages, mode, cancelled))
-        return without_guesses(with_middle_dots(text, pixels, page.dpi))
+        text = without_guesses(with_middle_dots(text, pixels, page.dpi))
+        return text.model_copy(update={"guesses": left_unread(first, text)})
 
     def _read(
         self,

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.reading.guesses import GUESSED, without_guesses
+from papiermappe.core.reading.guesses import GUESSED, left_unread, without_guesses
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 
 BOX = BoxMm(left=20, top=20, right=40, bottom=25)
@@ -48,7 +48,7 @@ def test_nothing_is_lost_uncounted_and_nothing_sure_is_lost(lines: list[list[flo
     assert sum(sure >= GUESSED for line in lines for sure in line) == sum(sure >= GUESSED for sure in left)
 
 
-@pytest.mark.parametrize("confidence", [0.36, 0.59])
+@pytest.mark.parametrize("confidence", [GUESSED + 0.01, 0.59])
 def test_what_is_doubtful_but_no_guess_stays(confidence: float) -> None:
     assert without_guesses(page([confidence] * 3)).guesses == 0
 
@@ -72,3 +72,17 @@ def test_a_wave_is_no_word(text: str, confidence: float, stays: bool) -> None:
     )
     kept = without_guesses(read)
     assert (text in kept.text, kept.guesses) == (stays, 0 if stays else 1)
+
+
+def test_what_was_read_in_the_place_of_a_guess_is_no_longer_one() -> None:
+    at = [BoxMm(left=20 * number, top=20, right=20 * number + 15, bottom=25) for number in range(3)]
+    first = [Word(text=text, box=box, confidence=0.2) for text, box in zip(["VAV", "Peurs", "plums"], at, strict=True)]
+    again = Word(text="Pears", box=at[1].moved(0.3, 0.1), confidence=0.9)
+
+    def saying(*words: Word) -> PageText:
+        line = Line(words=words, box=BOX)
+        blocks = (Block(paragraphs=(Paragraph(lines=(line,)),)),)
+        return PageText(width_mm=210, height_mm=297, languages=("eng",), blocks=blocks)
+
+    assert left_unread(saying(*first), saying(again, first[2])) == 1
+    assert left_unread(saying(*first), saying(*first)) == 0

@@ -7,7 +7,7 @@ from papiermappe.core.reading.page_text import Line, PageText, Word
 
 READ = 0.6
 """A line whose words are as sure as this in the middle was read: an unsure word among them is mostly nearly right."""
-GUESSED = 0.35
+GUESSED = 0.5
 SCRIBBLE_LETTERS, SCRIBBLE_SHARE, SCRIBBLE_SURE = 5, 0.7, 0.9
 """A word of so many letters, this share of them the same, is a wave drawn by hand, unless it was read as surely."""
 
@@ -23,6 +23,13 @@ def without_guesses(page: PageText) -> PageText:
     kept = page.rewritten(_kept_line)
     count = sum(len(line.words) for line in page.lines()) - sum(len(line.words) for line in kept.lines())
     return kept.model_copy(update={"guesses": page.guesses + count})
+
+
+def left_unread(before: PageText, after: PageText) -> int:
+    """Return how many words of a page have nothing in their place after it was read once more."""
+    read = {word.box for line in after.lines() for word in line.words}
+    gone = [word.box for line in before.lines() for word in line.words if word.box not in read]
+    return sum(not any(box.meets(other) for other in read) for box in gone)
 
 
 def _kept_line(line: Line) -> Line | None:

@@ -15,6 +15,7 @@ HEIGHTS_MM, WIDEST_MM = (1.2, 6.0), 120.0  # of a line of print
 LEAST_INK_MM2 = 0.3
 EDGE_MM = 3.0  # ink this close to the page's edge is dirt or a shadow
 RULE_MM, RULE_BESIDE_MM = 10.0, 0.15  # the shortest rule; its rough edge is left out with it
+READ = 0.6  # confidence of a word: the box of a less sure one may reach over print that was not read
 READ_SHARE = 0.3  # of its ink within words that were read, and a piece was read
 AROUND_WORD_MM = 0.4
 MOST = 60  # more pieces than this, and they are a picture, or a hand
@@ -69,7 +70,7 @@ def _without_rules(ink: NDArray[np.bool_], dpi: float) -> NDArray[np.bool_]:
 
 def _within_words(shape: tuple[int, ...], dpi: float, text: PageText) -> NDArray[np.bool_]:
     within = np.zeros(shape, np.bool_)
-    for word in (word for line in text.lines() for word in line.words):
+    for word in (word for line in text.lines() for word in line.words if word.confidence >= READ):
         top, left = (max(0, round(mm_to_px(side - AROUND_WORD_MM, dpi))) for side in (word.box.top, word.box.left))
         bottom, right = (round(mm_to_px(side + AROUND_WORD_MM, dpi)) for side in (word.box.bottom, word.box.right))
         within[top:bottom, left:right] = True

@@ -7,7 +7,7 @@ from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.page_text import BoxMm, Line, PageText
 
 MIDDLE_DOT = "\N{MIDDLE DOT}"
-TAKEN_FOR = frozenset("-:.*+\N{EN DASH}\N{EM DASH}\N{BULLET}\N{DEGREE SIGN}")
+TAKEN_FOR = frozenset("-:.*+\N{EN DASH}\N{EM DASH}\N{BULLET}\N{DEGREE SIGN}\xab\xbb")
 AROUND_MM = 0.25
 LEAST_LEVELS = 24  # darker than the paper round it, or it is grain
 LONGEST = 1.45  # a dot reaches so much farther one way than the other at most

@@ -41,6 +41,11 @@ class BoxMm(_Value):
             bottom=max(box.bottom for box in known),
         )
 
+    def meets(self, other: "BoxMm") -> bool:
+        """Return whether they have something in common."""
+        beside = self.top < other.bottom and other.top < self.bottom
+        return beside and self.left < other.right and other.left < self.right
+
     def moved(self, across_mm: float, down_mm: float) -> "BoxMm":
         """Return it farther to the right and farther down."""
         return BoxMm(

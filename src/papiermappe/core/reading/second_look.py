@@ -79,8 +79,14 @@ def doubtful_parts(page: PageText, grey: Pixels, dpi: float) -> list[Part]:
     """
     runs = [run for line in page.lines() for run in _runs(line)]
     bad = [Part(BoxMm.around(word.box for word in run), tuple(run)) for run in runs if _is_doubtful(run)]
-    missing = [Part(box) for box in left_out(grey, dpi, page)]
+    missing = [Part(box) for box in left_out(grey, dpi, page) if not any(_is_same(part.box, box) for part in bad)]
     return (missing + sorted(bad, key=lambda part: min(word.confidence for word in part.words)))[:MOST_PARTS]
+
+
+def _is_same(doubtful: BoxMm, missing: BoxMm) -> bool:
+    """Return whether a word that is looked at again anyway is the print that seems to be missing, and no larger."""
+    height_mm = doubtful.bottom - doubtful.top
+    return doubtful.meets(missing) and height_mm < OTHER_SIZE * (missing.bottom - missing.top)
 
 
 def _runs(line: Line) -> Iterator[list[Word]]:
@@ -186,7 +192,7 @@ def with_second_look(page: PageText, stack: Stack, read: PageText) -> PageText:
     }
     told = page.rewritten(lambda line: _replaced(line, better)) if better else page
     for part, words in zip(stack.parts, found, strict=True):
-        if not part.words and words and _is_print(part, words, page):
+        if not part.words and words and _is_print(part, words, page) and not _is_known(words, told):
             told = _inserted(told, words)
     return told
 
@@ -246,6 +252,12 @@ def _is_print(part: Part, words: Sequence[Word], page: PageText) -> bool:
         return False
     beside = any(shares_rows(part.box, line.box) for line in page.lines())
     return sum(map(str.isalnum, text)) >= FEWEST_LETTERS or (text.isdecimal() and beside)
+
+
+def _is_known(words: Sequence[Word], page: PageText) -> bool:
+    """Return whether the same was read there already, when a word that reached over it was read once more."""
+    boxes = [word.box for line in page.lines() for word in line.words if word.confidence >= SURE]
+    return any(word.box.meets(box) for word in words for box in boxes)
 
 
 def _inserted(page: PageText, words: Sequence[Word]) -> PageText:
