@@ -3,7 +3,7 @@
 import pytest
 from tests.helpers import page_saying
 
-from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
+from papiermappe.core.reading.letters import closes_a_letter, opens_a_document, title_of
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
 from papiermappe.core.reading.printed import printed_on, printed_on_rims
 
@@ -49,13 +49,6 @@ def test_lines_that_end_a_letter() -> None:
     assert closes_a_letter("Yours sincerely,")
     assert closes_a_letter("Mit besten Grüßen")
     assert not closes_a_letter("the greetings that he sent")
-
-
-def test_the_language_is_told_by_its_short_words_or_not_at_all() -> None:
-    assert language_of(["Der Preis, den wir vereinbart hatten, gilt nicht für die zweite Lieferung."]) == "deu"
-    assert language_of(["We thank you for your order and have sent it to the works."]) == "eng"
-    assert language_of(["Weir Russet 40 310 kg"]) is None
-    assert language_of(["the and der und the der und that mit"]) is None
 
 
 def test_the_title_is_the_subject_line_or_else_the_largest_heading_below_the_letterhead() -> None:

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from xml.etree import ElementTree as ET
 
 from papiermappe.core.reading.page_text import Block, BoxMm, PageText
+from papiermappe.core.reading.spoken import spoken_code
 
 NAMESPACE = "http://www.loc.gov/standards/alto/ns-v4#"
 UNITS_A_MM = 10  # MeasurementUnit mm10: tenths of a millimetre
@@ -40,7 +41,9 @@ def _page(layout: ET.Element, page: PageText, number: int) -> None:
     space = ET.SubElement(element, _name("PrintSpace"))
     _lay(space, whole)
     for at, block in enumerate(page.blocks, 1):
-        _block(space, block, f"page{number}_block{at}", page.languages[0] if page.languages else "")
+        _block(
+            space, block, f"page{number}_block{at}", spoken_code(page) or (page.languages[0] if page.languages else "")
+        )
 
 
 def _block(space: ET.Element, block: Block, name: str, language: str) -> None:

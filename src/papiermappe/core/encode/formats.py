@@ -1,6 +1,7 @@
 """Files of every format: what a page has to become for one, and writing it."""
 
 from collections.abc import Callable, Iterable, Iterator
+from itertools import chain
 from typing import BinaryIO, NamedTuple
 
 from papiermappe.core.clean.tone import binarise
@@ -19,6 +20,7 @@ from papiermappe.core.picture import Pixels
 from papiermappe.core.reading.aligned import aligned_tables
 from papiermappe.core.reading.figures import Figure, find_figures
 from papiermappe.core.reading.page_text import PageText
+from papiermappe.core.reading.spoken import spoken_tag
 from papiermappe.core.reading.structure import Element, elements_of
 from papiermappe.core.reading.tables import Grid, find_tables
 
@@ -97,7 +99,8 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
     Raises:
         ValueError: there are no pages, or several in a file that can have one only.
     """
-    about = form.about
+    language, pages = _language_of_first(pages)
+    about = form.about._replace(language=language or form.about.language)
     match form.kind:
         case Format.PDF:
             write_pdf(_pdf_pages(pages), out, about, temporary, form.attachments, form.password)
@@ -121,6 +124,13 @@ def write_file(form: FileForm, pages: Iterable[FilePage], out: BinaryIO, tempora
         case _:
             (page,) = pages
             out.write(page.content.picture or b"")
+
+
+def _language_of_first(pages: Iterable[FilePage]) -> tuple[str | None, Iterable[FilePage]]:
+    """Return the language of the first of pages, where its words tell it, and all of the pages."""
+    left = iter(pages)
+    first = next(left, None)
+    return (None, left) if first is None else (spoken_tag(first.text), chain([first], left))
 
 
 def _elements(text: PageText, content: PageContent) -> list[Element]:

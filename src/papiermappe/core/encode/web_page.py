@@ -7,6 +7,7 @@ from typing import BinaryIO, NamedTuple
 
 from papiermappe.core.encode.options import About
 from papiermappe.core.reading.page_text import Line, PageText
+from papiermappe.core.reading.spoken import spoken_tag
 
 STYLE = (
     "body{margin:0;background:#ddd}svg{display:block;width:min(96vw,210mm);margin:4mm auto;background:#fff}"
@@ -48,16 +49,18 @@ def write_web_page(pages: Iterable[WebPage], out: BinaryIO, about: About) -> Non
     )
     out.write("\n".join(head).encode())
     for number, page in enumerate(pages, 1):
-        out.write(_drawing(page, number).encode())
+        out.write(_drawing(page, number, about.language).encode())
     out.write(b"</body>\n</html>\n")
 
 
-def _drawing(page: WebPage, number: int) -> str:
+def _drawing(page: WebPage, number: int, usual: str | None) -> str:
     size = f'width="{page.width_mm:g}" height="{page.height_mm:g}"'
     picture = b64encode(page.jpeg).decode()
     lines = "".join(_line(line) for line in page.text.lines()) if page.text else ""
+    language = spoken_tag(page.text)
+    lang = f' lang="{escape(language)}"' if language and language != usual else ""
     return (
-        f'<svg id="page{number}" viewBox="0 0 {page.width_mm:g} {page.height_mm:g}" role="group">'
+        f'<svg id="page{number}"{lang} viewBox="0 0 {page.width_mm:g} {page.height_mm:g}" role="group">'
         f'<image {size} href="data:image/jpeg;base64,{picture}"/>\n{lines}</svg>\n'
     )
 

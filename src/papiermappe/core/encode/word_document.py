@@ -43,6 +43,10 @@ def write_word_document(pages: Iterable[Sequence[Element]], out: BinaryIO, about
     properties.title, properties.author = _property(about.title), _property(about.author)
     properties.subject, properties.keywords = _property(about.subject), _property(about.keywords)
     properties.created = properties.modified = about.created
+    if about.language:
+        properties.language = about.language
+        for told in document.styles.element.xpath("w:docDefaults/w:rPrDefault/w:rPr/w:lang"):
+            told.set(qn("w:val"), about.language)
     writer = _Writer(document)
     for number, elements in enumerate(pages):
         if number:

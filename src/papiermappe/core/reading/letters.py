@@ -1,7 +1,6 @@
 """What letters, invoices and forms begin and end with, in the languages that offices here read most."""
 
 import re
-from collections.abc import Sequence
 
 from papiermappe.core.naming.names import MAX_SUBJECT
 from papiermappe.core.reading.page_text import Block, PageText
@@ -9,9 +8,7 @@ from papiermappe.core.reading.structure import Heading, elements_of
 
 LETTERHEAD_SHARE = 0.09  # of the page's height
 UPPER_SHARE = 0.5  # of the page's height: a title stands above this
-FEWEST_TELLING = 4  # fewer words of a language may be names or quotations
 SUBJECT_WORDS = range(2, 15)
-LEAD = 2.0  # the language that is told has so many times the words of the next one
 
 _SUBJECT = re.compile(r"^(?:subject|re|concerning|betreff|betr|betrifft)\s*[.:]\s*(.{3,})$", re.I)
 _SALUTATION = re.compile(r"^(?:dear\b|sehr geehrte|liebe[rs]?\s+[A-ZÄÖÜ]|guten tag\b)", re.I)
@@ -29,14 +26,6 @@ _CLOSING = re.compile(
     r"mit (?:freundlichen|besten|herzlichen) gr(?:ü|u|ue)(?:ß|ss)en|hochachtungsvoll|viele gr(?:ü|u|ue)(?:ß|ss)e)",
     re.I,
 )
-
-_TELLING = {
-    "eng": frozenset(
-        re.split(" ", "the and of to is that for with was are this from have not you your our which will")
-    ),
-    "deu": frozenset(re.split(" ", "der die das und ist nicht mit den von für auf ein eine dem sich des wir sie ihre")),
-}
-"""Short words that hardly stand in another language."""
 
 
 def opens_a_document(line: str) -> bool:
@@ -96,20 +85,6 @@ def headings(page: PageText) -> list[str]:
     found = [element for element in elements_of(upper) if isinstance(element, Heading) and _is_words(element.text)]
     below = [heading for heading in found if heading.text not in letterhead(page)] or found
     return [heading.text for heading in sorted(below, key=lambda heading: heading.level)]
-
-
-def language_of(lines: Sequence[str]) -> str | None:
-    """Return the language of lines, as ISO 639-2; None where it cannot be told.
-
-    >>> language_of(["we thank you for your order of the third", "and will send it to the station"])
-    'eng'
-    """
-    words = [word for line in lines for word in re.findall(r"[^\W\d_]+", line.casefold())]
-    having = sorted(
-        ((sum(word in telling for word in words), code) for code, telling in _TELLING.items()), reverse=True
-    )
-    (most, code), (next_most, _) = having[:2]
-    return code if most >= FEWEST_TELLING and most >= LEAD * next_most else None
 
 
 def before_salutation(page: PageText) -> str:

@@ -11,10 +11,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.naming.names import MAX_SUBJECT
 from papiermappe.core.reading.dates import dates_on
-from papiermappe.core.reading.letters import closes_a_letter, language_of, opens_a_document, title_of
+from papiermappe.core.reading.letters import closes_a_letter, opens_a_document, title_of
 from papiermappe.core.reading.page_text import BoxMm, PageText
 from papiermappe.core.reading.proposal import Proposals
 from papiermappe.core.reading.proposals import proposals_of
+from papiermappe.core.reading.spoken import language_of
 
 EDGE_SHARE = 0.12  # of the page's height: page numbers stand within this of the top or the bottom
 HIGHEST_NUMBER = 9999

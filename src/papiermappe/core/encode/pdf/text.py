@@ -5,15 +5,25 @@ from itertools import pairwise
 from papiermappe.core.encode.pdf.font import DESCENT, UNITS, WIDTH, Characters
 from papiermappe.core.geometry import POINTS_PER_MM
 from papiermappe.core.reading.page_text import Line, PageText, Word
+from papiermappe.core.reading.spoken import spoken_tag
 
 FONT = "Unseen"
 LEAST_SIZE_PT = 1.0
 
 
-def text_content(page: PageText, height_pt: float, characters: Characters) -> bytes:
-    """Return the operators that write the text of a page (ISO 32000-1, 9.4); rendering mode 3 leaves no ink."""
+def text_content(page: PageText, height_pt: float, characters: Characters, usual_language: str | None = None) -> bytes:
+    """Return the operators that write the text of a page (ISO 32000-1, 9.4); rendering mode 3 leaves no ink.
+
+    In another language than the document's, it says so (14.9.2.3).
+    """
     parts = [part for line in page.lines() for part in _line(line, height_pt, characters)]
-    return b"BT 3 Tr\n" + b"\n".join(parts) + b"\nET\n" if parts else b""
+    if not parts:
+        return b""
+    shown = b"BT 3 Tr\n" + b"\n".join(parts) + b"\nET\n"
+    language = spoken_tag(page)
+    if language is None or language == usual_language:
+        return shown
+    return f"/Span <</Lang ({language})>> BDC\n".encode() + shown + b"EMC\n"
 
 
 def _line(line: Line, height_pt: float, characters: Characters) -> list[bytes]:

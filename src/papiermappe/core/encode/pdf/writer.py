@@ -73,7 +73,8 @@ def write_pdf(
         rest = iter(pages)
         while part := list(islice(rest, 1)):
             place = waiting.enter_context(aside())
-            bookmarks += _write_part(chain(part, islice(rest, PAGES_A_PART - 1)), len(pdf.pages), place)
+            pages_of_part = chain(part, islice(rest, PAGES_A_PART - 1))
+            bookmarks += _write_part(pages_of_part, len(pdf.pages), place, about.language)
             pdf.pages.extend(waiting.enter_context(pikepdf.open(place)).pages)
         if not pdf.pages:
             raise ValueError("a PDF needs at least one page")
@@ -87,11 +88,11 @@ def write_pdf(
         return len(pdf.pages)
 
 
-def _write_part(pages: Iterable[PdfPage], first: int, place: BinaryIO) -> list[tuple[str, int]]:
+def _write_part(pages: Iterable[PdfPage], first: int, place: BinaryIO, language: str | None) -> list[tuple[str, int]]:
     """Write some pages as a PDF of their own; return what begins among them, and where in the whole."""
     bookmarks = []
     with pikepdf.new() as pdf:
-        part = _Part(pdf)
+        part = _Part(pdf, language)
         for at, page in enumerate(pages, first):
             part.append(page)
             if page.begins is not None:
@@ -102,10 +103,16 @@ def _write_part(pages: Iterable[PdfPage], first: int, place: BinaryIO) -> list[t
 
 
 class _Part:
-    """Pages of a document, with what they share."""
+    """Pages of a document, with what they share.
 
-    def __init__(self, pdf: pikepdf.Pdf) -> None:
+    Args:
+        pdf: takes them.
+        language: of the document, as in BCP 47.
+    """
+
+    def __init__(self, pdf: pikepdf.Pdf, language: str | None) -> None:
         self._pdf = pdf
+        self._language = language
         self._characters = Characters()
         self._font = pdf.make_indirect(pikepdf.Dictionary())
         self._shared: dict[bytes, pikepdf.Stream] = {}
@@ -120,7 +127,7 @@ class _Part:
         for number, layer in enumerate(page.picture.layers):
             content += self._painted(added, layer, f"/Layer{number}", width_pt, height_pt)
         if page.text is not None:
-            content += text_content(page.text, height_pt, self._characters)
+            content += text_content(page.text, height_pt, self._characters, self._language)
             added.Resources.Font = pikepdf.Dictionary({f"/{FONT}": self._font})
         added.Contents = self._pdf.make_stream(content)
 
