@@ -19,7 +19,8 @@ const READY_AFTER_MS = 250;
 
 /** @param {any} mappe @param {any} pile the pile view @param {{ lane: string, stage: string, full: string, paper_lengths_mm: number[] }} facts */
 export function tidy(mappe, pile, facts) {
-  let readying = 0;
+  /** @type {{ timer: number, pictures: HTMLImageElement[] }} of the pages beside the one that is shown: what is held stays decoded */
+  const beside = { timer: 0, pictures: [] };
   let checking = false;
   return () => ({
     showsScan: false,
@@ -105,11 +106,13 @@ export function tidy(mappe, pile, facts) {
     /** Have the pages before and after fetched, so that they are there when they are asked for. @param {number} id */
     readyNext(id) {
       const at = mappe.order.indexOf(id);
-      clearTimeout(readying);
-      readying = window.setTimeout(() => {
+      clearTimeout(beside.timer);
+      beside.timer = window.setTimeout(() => {
+        const soon = [];
         for (const page of [at + 1, at - 1, at + 2].map((near) => mappe.page(mappe.order[near]))) {
-          if (page) new Image().src = `/pages/${page.id}/${page.picture}-${facts.stage}.jpg`;
+          if (page) soon.push(decoded(`/pages/${page.id}/${page.picture}-${facts.stage}.jpg`));
         }
+        beside.pictures = soon;
       }, READY_AFTER_MS);
     },
     draw() {
@@ -505,4 +508,12 @@ function originOf(step) {
   const unsure = step.confidence < SURE;
   if (!step.on) return unsure ? t("off, uncertain") : t("off");
   return unsure ? t("{origin}, uncertain", { origin: originWord(step.origin) }) : originWord(step.origin);
+}
+
+/** Have a picture fetched and decoded before it is shown. @param {string} href */
+function decoded(href) {
+  const image = new Image();
+  image.src = href;
+  image.decode().catch(() => { /* it is asked for again when its page is shown */ });
+  return image;
 }
