@@ -11,10 +11,12 @@ import structlog
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
+from papiermappe.core.reading.doubtful import doubtful_parts
 from papiermappe.core.reading.guesses import left_unread, without_guesses
 from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
-from papiermappe.core.reading.second_look import doubtful_parts, stacks, with_second_look
+from papiermappe.core.reading.second_look import with_second_look
+from papiermappe.core.reading.stacks import stacks
 from papiermappe.recognition.errors import (
     LanguageAbsent,
     ReadingCancelled,

@@ -4,8 +4,10 @@ import numpy as np
 import pytest
 
 from papiermappe.core.picture import Pixels
+from papiermappe.core.reading.doubtful import Part, doubtful_parts
 from papiermappe.core.reading.page_text import Block, BoxMm, Line, PageText, Paragraph, Word
-from papiermappe.core.reading.second_look import Part, Stack, doubtful_parts, stacks, with_second_look
+from papiermappe.core.reading.second_look import with_second_look
+from papiermappe.core.reading.stacks import Stack, stacks
 
 DPI = 254  # ten pixels are a millimetre
 

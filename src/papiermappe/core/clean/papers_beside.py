@@ -91,6 +91,14 @@ def papers_beside(cells: Cells, known: Mask, touched: Mask) -> PapersBeside:
 
     Returns:
         Masks (h, w) of known cells; all of them where hardly any is known beside the area.
+
+    >>> cells = np.full((20, 30, 1), 240, np.float32)
+    >>> cells[:, 15:] = 200
+    >>> touched = np.zeros((20, 30), np.bool_)
+    >>> touched[8:12, 12:18] = True
+    >>> papers = papers_beside(cells, ~touched, touched)
+    >>> papers.edge is not None and round(abs(papers.edge.offset), 1)
+    14.5
     """
     beside = known & _grown(touched, RIM_CELLS)
     if np.count_nonzero(beside) < LEAST_CELLS:

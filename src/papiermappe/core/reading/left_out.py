@@ -54,7 +54,11 @@ def stands_alone_at_end(box: BoxMm, text: PageText) -> bool:
 
 
 def shares_rows(one: BoxMm, other: BoxMm) -> bool:
-    """Return whether two places lie beside each other."""
+    """Return whether two places lie beside each other.
+
+    >>> shares_rows(BoxMm(left=0, top=1, right=2, bottom=3), BoxMm(left=50, top=2, right=60, bottom=4))
+    True
+    """
     return one.top < other.bottom and other.top < one.bottom
 
 
