@@ -87,7 +87,7 @@ def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> 
     known = np.isfinite(scores)
     if not known.any():
         return np.zeros_like(scores)
-    centred = _centred(scores, known)
+    centred = centred_scores(scores)
     null = np.exp(-np.logaddexp(0, centred / NULL_SCALE) - np.logaddexp(0, -centred / NULL_SCALE)) / NULL_SCALE
     share, mean = 0.5, FIRST_MEAN
     for _ in range(ROUNDS):
@@ -104,8 +104,18 @@ def shade_evidence(scores: NDArray[np.float64], likely: NDArray[np.float64]) -> 
     return np.where(known, ratio.clip(LEAST, MOST), 0.0)
 
 
-def _centred(scores: NDArray[np.float64], known: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Return scores less the medians of their rows and columns, over how they scatter; 0 where they are not known."""
+def centred_scores(scores: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return scores less the medians of their rows and columns, over how they scatter.
+
+    Args:
+        scores: (fronts, backs), not a number where sides were not compared.
+
+    Returns:
+        (fronts, backs), 0 where they were not compared.
+    """
+    known = np.isfinite(scores)
+    if not known.any():
+        return np.zeros_like(scores)
     away = np.where(known, scores, np.nan)
     with np.errstate(all="ignore"):
         for axis in (1, 0):

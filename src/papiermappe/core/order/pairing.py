@@ -12,9 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.order.alignment import Alignment, Numbering, Step, align
+from papiermappe.core.order.doubts import ShinesThrough, doubted_pairs
 from papiermappe.core.order.evidence import (
     EvidenceKind,
     SideFacts,
+    centred_scores,
     hole_evidence,
     numbering_of,
     shade_evidence,
@@ -35,8 +37,6 @@ ROUNDS = 2
 SURE_STEP, SURE_ORDER = 0.97, 0.995
 TELLING = 6.0  # the log likelihood ratio of all evidence together that must at least speak for the proposal
 DOUBT = 0.5  # what is left of the confidence of a pair that its own evidence speaks against
-DOUBTED_BELOW = (-1.5, 2.5)  # where what shines through is faint, as between pictures; and where it is plain
-FAINT, PLAIN = 4.0, 7.0  # the evidence that most pairs of a pile have then
 NAMED = {EvidenceKind.SHOW_THROUGH: 2.0}  # sheets alike shine through each other a little, whichever they are
 SPEAKS = 0.7  # from this on a piece of evidence is named
 NUMBER_SPEAKS = 3.0
@@ -78,6 +78,8 @@ class _Weighed(NamedTuple):
     order: BacksOrder
     alignment: Alignment
     parts: dict[EvidenceKind, NDArray[np.float64]]
+    scores: NDArray[np.float64]
+    """Of what shines through, (fronts, backs)."""
     numbering: Numbering
 
 
@@ -138,7 +140,7 @@ def _weigh(
         parts[EvidenceKind.SHOW_THROUGH] = shade_evidence(scores, likely)
         alignment = align(rest + parts[EvidenceKind.SHOW_THROUGH], twice[0], back_twice, numbering, reach)
         likely = _pairs_of(alignment, scores.shape)
-    return _Weighed(order, alignment, parts, numbering)
+    return _Weighed(order, alignment, parts, centred_scores(scores), numbering)
 
 
 def _reach(fronts: int, backs: int) -> tuple[int, int]:
@@ -200,12 +202,12 @@ def _near(
 
 def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
     sheets = []
-    doubted_below = _doubted_below(weighed)
+    doubted = _doubted(weighed)
     for front, back, step, confidence in _placed(weighed.alignment):
         has_front = step in {Step.PAIR, Step.FRONT_ALONE, Step.FRONT_TWICE}
         has_back = step in {Step.PAIR, Step.BACK_ALONE, Step.BACK_TWICE}
         evidence = tuple(_speaking(weighed, front, back)) if step is Step.PAIR else ()
-        if step is Step.PAIR and _is_doubted(weighed, front, back, doubted_below):
+        if step is Step.PAIR and (front, back) in doubted:
             confidence *= DOUBT
         sheets.append(
             PairedSheet(
@@ -219,19 +221,20 @@ def _sheets(weighed: _Weighed, backs: int) -> list[PairedSheet]:
     return sheets
 
 
-def _doubted_below(weighed: _Weighed) -> float:
-    """Return how much must speak for a pair of this pile: where nearly all shine through, one that does not is odd."""
-    shining = weighed.parts[EvidenceKind.SHOW_THROUGH]
-    seen = [shining[front, back] for front, back, step, _ in _placed(weighed.alignment) if step is Step.PAIR]
-    compared = [ratio for ratio in seen if ratio != 0]
-    typical = float(np.median(compared)) if compared else 0.0
-    return float(np.interp(typical, (FAINT, PLAIN), DOUBTED_BELOW))
-
-
-def _is_doubted(weighed: _Weighed, front: int, back: int, below: float) -> bool:
-    told = _evidence_for(weighed, front, back)
-    is_compared = weighed.parts[EvidenceKind.SHOW_THROUGH][front, back] != 0
-    return told < (below if is_compared else DOUBTED_BELOW[0])
+def _doubted(weighed: _Weighed) -> set[tuple[int, int]]:
+    """Return the pairs, by front and back, that a person should compare."""
+    placed = _placed(weighed.alignment)
+    pairs = [(front, back) for front, back, step, _ in placed if step is Step.PAIR]
+    twice = (
+        [front for front, _, step, _ in placed if step is Step.FRONT_TWICE],
+        [back for _, back, step, _ in placed if step is Step.BACK_TWICE],
+    )
+    shines = ShinesThrough(weighed.parts[EvidenceKind.SHOW_THROUGH], weighed.scores, twice)
+    told = np.array([_evidence_for(weighed, *pair) for pair in pairs])
+    numbered = np.array([_numbers_follow(weighed.numbering, *pair) for pair in pairs], np.bool_)
+    return {
+        pair for pair, is_doubted in zip(pairs, doubted_pairs(pairs, told, numbered, shines), strict=True) if is_doubted
+    }
 
 
 def _speaking(weighed: _Weighed, front: int, back: int) -> list[EvidenceKind]:
