@@ -1,5 +1,6 @@
 """Paper drawn with Pillow: letters, invoices, newspapers, books, forms, plates, covers, receipts, cards."""
 
+import re
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -94,9 +95,10 @@ class Page:
         letters = font(face, points)
         for draw, fill in self.inks(colour):
             draw.text((px(x), px(y)), text, font=letters, fill=fill)
-        width = float(letters.getlength(text)) * 25.4 / DPI
-        self.written.append(Written(" ".join(text.split()), x, y, width, points * 25.4 / 72))
-        return width
+        for part in re.finditer(r"\S+(?: \S+)*", text):  # what stands farther apart is not read as one line
+            before, width = (float(letters.getlength(some)) * 25.4 / DPI for some in (text[: part.start()], part[0]))
+            self.written.append(Written(part[0], x + before, y, width, points * 25.4 / 72))
+        return float(letters.getlength(text)) * 25.4 / DPI
 
     def line(self, x0: float, y0: float, x1: float, y1: float, mm: float = 0.3, colour: str = "#2a2a2a") -> None:
         """Draw a line."""

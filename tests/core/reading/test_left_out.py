@@ -34,6 +34,12 @@ def test_a_cell_beside_a_line_that_was_read_is_found() -> None:
     assert box.left == pytest.approx(120, abs=0.3)
 
 
+def test_what_stands_close_behind_a_word_that_was_read_is_found() -> None:
+    """Both are one piece of print, and the first half of it was read."""
+    (box,) = left_out(a_page((20, 21, 80, 4), (102.5, 21, 40, 4)), DPI, READ)
+    assert (box.left, box.right) == pytest.approx((102.5, 142), abs=0.6)
+
+
 def test_a_label_in_a_frame_is_found_without_its_frame() -> None:
     page = a_page((22, 101, 20, 2))
     cv2.rectangle(page, (200, 1000), (1200, 1150), 40, 4)

@@ -78,7 +78,8 @@ def test_a_doubtful_word_is_looked_at_with_what_stands_with_it_only() -> None:
 def test_print_of_another_size_in_one_line_is_a_part_of_its_own() -> None:
     """A heading 6 mm high was broken into letters; beside it stands small print that was read well."""
     heading = [word(text, 20 + 5 * at, height=6) for at, text in enumerate(["O", "rc", "h", "ar", "d"])]
-    read = page(line(*heading, word("www.hollerbeck.example", 46, height=2)))
+    small = word("www.hollerbeck", 46, height=2), word("office@hollerbeck", 76, height=1.9)
+    read = page(line(*heading, *small))
     (part,) = doubtful_parts(read, of(read), DPI)
     assert [one.text for one in part.words] == ["O", "rc", "h", "ar", "d"]
     assert part.is_broken
@@ -132,10 +133,28 @@ def test_a_cell_that_was_left_out_joins_its_row() -> None:
     assert looked(read, grey, [("8", 0.96)]) == ["Pears 8 120.00", "Total"]
 
 
+def test_of_what_was_half_read_the_other_half_joins_its_line() -> None:
+    """The first word was doubtful, the one close behind it was left out: both are looked at, the first one twice."""
+    read = page(line(word("www.hollerbeck", 20, 0.5)))
+    grey = np.minimum(of(read), paper(BoxMm(left=50, top=20, right=80, bottom=23)))
+    parts = doubtful_parts(read, grey, DPI)
+    assert [len(part.words) for part in parts] == [0, 1]
+    (stack,) = stacks(parts, grey, DPI)
+    told = with_second_look(read, stack, seen_again(stack, [("office@hollerbeck", 0.92)], [("www.hollerbeck", 0.9)]))
+    assert [word.text for one in told.lines() for word in one.words].count("www.hollerbeck") == 1
+
+
 def test_a_line_that_was_left_out_is_a_block_where_it_stands() -> None:
     read = page(line(word("Pears", 20)), line(word("Total", 20, top=60)))
     grey = np.minimum(of(read), paper(BoxMm(left=20, top=40, right=60, bottom=43)))
     assert looked(read, grey, [("Apples", 0.9), ("too", 0.9)]) == ["Pears", "Apples too", "Total"]
+
+
+def test_the_end_of_a_word_is_no_number_of_its_own() -> None:
+    """The box of a word ends before its last letter, which looks like a 1."""
+    read = page(line(word("Pears", 20)))
+    grey = np.minimum(of(read), paper(BoxMm(left=30.8, top=20, right=31.8, bottom=23)))
+    assert looked(read, grey, [("1", 0.95)]) == ["Pears"]
 
 
 @pytest.mark.parametrize("told", [[("VAVAV", 0.5)], [("PLFA", 0.7)], [("O", 0.95)], [("8", 0.96)]])

@@ -16,6 +16,7 @@ OTHER_SIZE, MIXED_SHARE = 1.5, 0.2  # print is so many times as high; so many wo
 DOUBTFUL = 0.7  # confidence of a word
 SHORT_LETTERS = 2
 BROKEN_WORDS, BROKEN_SHARE = 4, 0.5  # a part of so many words is broken up if so many have no more than two letters
+COVERED_SHARE = 0.7  # of the width of print that seems to be missing
 MOST_PARTS = 80
 
 
@@ -50,9 +51,11 @@ def doubtful_parts(page: PageText, grey: Pixels, dpi: float) -> list[Part]:
 
 
 def _is_same(doubtful: BoxMm, missing: BoxMm) -> bool:
-    """Return whether a word that is looked at again anyway is the print that seems to be missing, and no larger."""
+    """Return whether words that are looked at again anyway are the print that seems to be missing, and no larger."""
     height_mm = doubtful.bottom - doubtful.top
-    return doubtful.meets(missing) and height_mm < OTHER_SIZE * (missing.bottom - missing.top)
+    common_mm = min(doubtful.right, missing.right) - max(doubtful.left, missing.left)
+    covers = doubtful.meets(missing) and common_mm > COVERED_SHARE * (missing.right - missing.left)
+    return covers and height_mm < OTHER_SIZE * (missing.bottom - missing.top)
 
 
 def _runs(line: Line) -> Iterator[list[Word]]:
@@ -69,12 +72,14 @@ def _runs(line: Line) -> Iterator[list[Word]]:
 
 def _of_one_size(run: list[Word]) -> list[list[Word]]:
     """Return a run as it is, or cut in two where print of another size begins."""
-    heights = np.array([_height(word) for word in run])
-    apart = [abs(np.log(np.median(heights[:at]) / np.median(heights[at:]))) for at in range(1, len(run))]
-    if not apart or max(apart) < np.log(OTHER_SIZE):
+    if len(run) < 2:
         return [run]
-    at = 1 + int(np.argmax(apart))
+    heights = np.array([_height(word) for word in run])
+    sizes = np.log(heights)
+    at = min(range(1, len(run)), key=lambda at: np.var(sizes[:at]) * at + np.var(sizes[at:]) * (len(run) - at))
     before, after = np.median(heights[:at]), np.median(heights[at:])
+    if max(before, after) < OTHER_SIZE * min(before, after):
+        return [run]
     is_nearer_before = np.abs(heights - before) < np.abs(heights - after)
     mixed = int((~is_nearer_before[:at]).sum() + is_nearer_before[at:].sum())
     return [run] if mixed > MIXED_SHARE * len(run) else [run[:at], run[at:]]

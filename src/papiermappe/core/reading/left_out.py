@@ -16,7 +16,6 @@ LEAST_INK_MM2 = 0.3
 EDGE_MM = 3.0  # ink this close to the page's edge is dirt or a shadow
 RULE_MM, RULE_BESIDE_MM = 10.0, 0.15  # the shortest rule; its rough edge is left out with it
 READ = 0.6  # confidence of a word: the box of a less sure one may reach over print that was not read
-READ_SHARE = 0.3  # of its ink within words that were read, and a piece was read
 AROUND_WORD_MM = 0.4
 MOST = 60  # more pieces than this, and they are a picture, or a hand
 
@@ -32,16 +31,15 @@ def left_out(grey: Pixels, dpi: float, text: PageText) -> list[BoxMm]:
     >>> left_out(np.full((300, 200), 255, np.uint8), 25.4, PageText(width_mm=200, height_mm=300, languages=()))
     []
     """
-    ink = _without_rules(binarise(grey, dpi), dpi)
+    ink = _without_rules(binarise(grey, dpi), dpi) & ~_within_words(grey.shape, dpi, text)
     high, wide = (2 * round(mm_to_px(gap / 2, dpi)) + 1 for gap in TOGETHER_MM)
     together = cv2.morphologyEx(ink.view(np.uint8), cv2.MORPH_CLOSE, np.ones((high, wide), np.uint8))
     _, labels, boxes, _ = cv2.connectedComponentsWithStats(together, connectivity=8)
     inked = np.bincount(labels[ink], minlength=len(boxes))
-    read = np.bincount(labels[ink & _within_words(ink.shape, dpi, text)], minlength=len(boxes))
     height_mm, width_mm = (px_to_mm(side, dpi) for side in grey.shape)
-    unread = (inked * px_to_mm(1, dpi) ** 2 >= LEAST_INK_MM2) & (read < READ_SHARE * inked)
-    unread[0] = False  # the paper
-    pieces = [_box(boxes[label], dpi) for label in np.flatnonzero(unread)]
+    plain = inked * px_to_mm(1, dpi) ** 2 >= LEAST_INK_MM2
+    plain[0] = False  # the paper
+    pieces = [_box(boxes[label], dpi) for label in np.flatnonzero(plain)]
     found = [box for box in pieces if _is_print(box, height_mm, width_mm)]
     return found if len(found) <= MOST else []
 

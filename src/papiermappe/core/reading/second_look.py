@@ -18,7 +18,8 @@ WORST_BETTER = 0.15  # the same, of the worst word, where all together are no wo
 SURE = 0.6  # that a part was read, and not guessed
 SURE_ELSEWHERE = 0.8  # the same of what was left out, but for a page number: a scribble is left out, too
 LEAST_SURE = 0.5  # of its words
-FEWEST_LETTERS = 2  # fewer may be a line or a ring, unless they are a number in its row
+FEWEST_LETTERS = 2  # fewer may be a line or a ring, unless they are a number in its row...
+APART_MM = 1.5  # ...and not the end of a word that was read
 
 
 def with_second_look(page: PageText, stack: Stack, read: PageText) -> PageText:
@@ -37,8 +38,9 @@ def with_second_look(page: PageText, stack: Stack, read: PageText) -> PageText:
     }
     told = page.rewritten(lambda line: _replaced(line, better)) if better else page
     for part, words in zip(stack.parts, found, strict=True):
-        if not part.words and words and _is_print(part, words, page) and not _is_known(words, told):
-            told = _inserted(told, words)
+        unknown = [] if part.words else _unknown(words, told)
+        if unknown and _is_print(part, unknown, page):
+            told = _inserted(told, unknown)
     return told
 
 
@@ -77,14 +79,17 @@ def _is_print(part: Part, words: Sequence[Word], page: PageText) -> bool:
         return min(word.confidence for word in words) >= SURE
     if _confidence(words) < SURE_ELSEWHERE or min(word.confidence for word in words) < LEAST_SURE:
         return False
-    beside = any(shares_rows(part.box, line.box) for line in page.lines())
-    return sum(map(str.isalnum, text)) >= FEWEST_LETTERS or (text.isdecimal() and beside)
+    if sum(map(str.isalnum, text)) >= FEWEST_LETTERS:
+        return True
+    beside = [word.box for line in page.lines() for word in line.words if shares_rows(part.box, word.box)]
+    gaps_mm = [max(box.left - part.box.right, part.box.left - box.right) for box in beside]
+    return text.isdecimal() and bool(gaps_mm) and min(gaps_mm) > APART_MM
 
 
-def _is_known(words: Sequence[Word], page: PageText) -> bool:
-    """Return whether the same was read there already, when a word that reached over it was read once more."""
+def _unknown(words: Sequence[Word], page: PageText) -> list[Word]:
+    """Return the words in whose place nothing was read before, or when a part that reaches over it was looked at."""
     boxes = [word.box for line in page.lines() for word in line.words if word.confidence >= SURE]
-    return any(word.box.meets(box) for word in words for box in boxes)
+    return [word for word in words if not any(word.box.meets(box) for box in boxes)]
 
 
 def _inserted(page: PageText, words: Sequence[Word]) -> PageText:
