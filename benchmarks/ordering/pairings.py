@@ -1,6 +1,7 @@
 """Fronts and backs of made-up piles: are the right ones put together, and is it known when that is sure?"""
 
 import time
+from collections.abc import Iterator
 from statistics import median
 from typing import NamedTuple
 
@@ -32,6 +33,8 @@ class Judged(NamedTuple):
     pairs: int
     pairs_right: int
     sure: bool
+    number: int = 0
+    """Of its pile."""
 
     @property
     def right(self) -> bool:
@@ -39,29 +42,27 @@ class Judged(NamedTuple):
         return self.order_right and self.pairs_right == self.pairs
 
 
-def pairing_rows(share: float, seed: int) -> list[Row]:
-    """Return the figures of pairing."""
+def pairing_rows(share: float, seed: int) -> Iterator[Row]:
+    """Yield the figures of pairing, each once it is known: the whole takes more than an hour."""
     count = scaled(PILES, share)
     judged = of_all(_judge_piles, count, seed, chunk=1)
-    rows = []
     for faults, name in ((0, "no fault"), (1, "one fault"), (2, "two faults")):
         ours = [one for one in judged if one.faults == faults]
         sure = [one for one in ours if one.sure]
         pairs = sum(one.pairs for one in ours)
-        rows += [
-            Row(f"{len(ours)} piles, {name}: order right", percent(_mean(one.order_right for one in ours)), "100 %"),
-            Row("  pairs right", percent(sum(one.pairs_right for one in ours) / pairs), "" if faults else "99.5 %"),
-            Row("  right and sure", percent(_mean(map(_is_good, ours))), "85 %" if faults else "95 %"),
-            Row("  wrong though sure", str(sum(not one.right for one in sure)), "0"),
-        ]
+        wrong = [one for one in sure if not one.right]
+        yield Row(f"{len(ours)} piles, {name}: order right", percent(_mean(one.order_right for one in ours)), "100 %")
+        yield Row("  pairs right", percent(sum(one.pairs_right for one in ours) / pairs), "" if faults else "99.5 %")
+        yield Row("  right and sure", percent(_mean(map(_is_good, ours))), "85 %" if faults else "95 %")
+        yield Row("  wrong though sure", str(len(wrong)), "0")
+        yield from (Row(f"    pile {one.number}, {one.kind}", "") for one in wrong)
         kinds = dict.fromkeys(one.kind for one in ours)
         for kind in kinds:
             share_sure = _mean(_is_good(one) for one in ours if one.kind == kind)
-            rows.append(Row(f"    {kind}, right and sure", percent(share_sure)))
+            yield Row(f"    {kind}, right and sure", percent(share_sure))
     nothing = of_all(_judge_without_evidence, scaled(40, share), seed + 1, chunk=1)
-    rows.append(_pace(seed))
-    rows.append(Row(f"{len(nothing)} piles with nothing to go by: said to be unsure", percent(_mean(nothing)), "100 %"))
-    return rows
+    yield _pace(seed)
+    yield Row(f"{len(nothing)} piles with nothing to go by: said to be unsure", percent(_mean(nothing)), "100 %")
 
 
 def _pace(seed: int) -> Row:
@@ -97,7 +98,7 @@ def _judge_piles(numbers: range, seed: int) -> list[Judged]:
         again = {side: _side(capture, None) for side, capture in drawn.again.items()}
         for faults in (0, 1, 2):
             hand = np.random.default_rng([seed, number, 11 + faults])
-            judged.append(_judged(drawn, facts, again, faults, hand))
+            judged.append(_judged(drawn, facts, again, faults, hand)._replace(number=number))
     return judged
 
 
