@@ -161,3 +161,20 @@ def test_one_that_is_not_wanted_any_more_is_stopped() -> None:
     with pytest.raises(ReadingCancelled):
         run(SLEEPING, b"", 60, cancelled)
     assert time.monotonic() - start_s < 30
+
+
+def test_what_was_read_stays_where_a_second_look_fails() -> None:
+    """The first page of the table has a doubtful word; when its part is read once more, the program crashes."""
+    doubtful = TABLE.replace("96.5", "60.1")
+    asked: list[str] = []
+
+    def run(command: Sequence[str], given: bytes, time_limit_s: float, cancelled: object = None) -> Ended:
+        asked.append(command[command.index("--psm") + 1] if "--psm" in command else "languages")
+        if asked[-1] == "6":
+            return Ended(1, b"", b"crashed")
+        return Ended(0, (HEAD + doubtful if asked[-1] == "3" else "List (1):\neng\n").encode(), b"")
+
+    page = readable(np.full((300, 900), 230, np.uint8), 254, RecognitionMode.ACCURATE)
+    read = Tesseract("t", run).read(page, ["eng"], RecognitionMode.ACCURATE)
+    assert "6" in asked
+    assert "Pears" in read.text

@@ -178,7 +178,12 @@ class Tesseract:
         pixels = page.pixels()
         for stack in stacks(doubtful_parts(text, pixels, page.dpi), pixels, page.dpi):
             layout = RAW_LINE if stack.parts[0].is_broken else ONE_BLOCK
-            text = with_second_look(text, stack, self._read(stack.picture, layout, languages, mode, cancelled))
+            try:
+                seen = self._read(stack.picture, layout, languages, mode, cancelled)
+            except RecogniserFailed as exc:  # what was read at first is there all the same
+                log.warning("parts of a page are not read again", action="page.read_again", cause=repr(exc))
+                continue
+            text = with_second_look(text, stack, seen)
         text = without_guesses(with_middle_dots(text, pixels, page.dpi))
         return text.model_copy(update={"guesses": left_unread(first, text)})
 

@@ -21,6 +21,7 @@ LETTERS_PX, SPACE_PX = 24, 40  # the height of print on the picture, and the pap
 RAW_SPACE_PX = 5  # the same, of a line that is read as it stands
 FAINTEST_ROW = 0.15  # of the ink of the fullest: less belongs to no line
 MOST_TIMES = 4.0  # a part is enlarged
+MOST_WIDE_PX = 12_000  # the recogniser takes no pictures wider than 32,767
 PAPER_PERCENT = 85
 READING_DPI = 300.0  # that the picture is said to have
 
@@ -61,7 +62,7 @@ def _stacked(parts: Sequence[Part], grey: Pixels, dpi: float, space_px: int) -> 
     cuts, scales = [], []
     for part in parts:
         cut = _cut_out(part.box, grey, dpi)
-        times = min(MOST_TIMES, LETTERS_PX / _print_height_px(cut))
+        times = min(MOST_TIMES, LETTERS_PX / _print_height_px(cut), MOST_WIDE_PX / cut.shape[1])
         cuts.append(_enlarged(cut, times))
         scales.append(times * mm_to_px(1.0, dpi))
     *tops, height = np.cumsum([space_px, *(len(cut) + space_px for cut in cuts)]).tolist()
