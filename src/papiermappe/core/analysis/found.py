@@ -1,0 +1,60 @@
+"""What was found on a capture, as it is kept with its page."""
+
+from pydantic import BaseModel, ConfigDict
+
+from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.clean.findings import Finding, FindingKind
+from papiermappe.core.geometry import Quad
+from papiermappe.core.halves import GutterLine
+from papiermappe.core.order.codes import PageCode
+from papiermappe.core.photo_sheet import PhotoSheet
+from papiermappe.core.treatment import SURE, Treatment
+
+
+class SpreadFound(BaseModel):
+    """Two pages beside each other, as they were found."""
+
+    model_config = ConfigDict(frozen=True)
+
+    gutter: GutterLine
+    confidence: float
+    """0 to 1; below 0.5 a person should look first."""
+
+
+class Analysis(BaseModel):
+    """What was found on a capture."""
+
+    model_config = ConfigDict(frozen=True)
+
+    treatment: Treatment
+    """What follows from it; what the machine is not sure of is proposed but switched off."""
+    findings: tuple[Finding, ...]
+    """Their places are on the page that the treatment makes."""
+    colour: ColourKind
+    turn_confidence: float = 1.0
+    """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
+    codes: tuple[PageCode, ...] = ()
+    """That are printed on it."""
+    spread: SpreadFound | None = None
+    """Where it would be split; None where it is no spread."""
+    printed_area: Quad | None = None
+    """The corners of its text block, on the capture; None where nothing is printed."""
+    dark_rims: tuple[Quad, ...] = ()
+    """Outlines of what is dark along its edges and can be wiped, on the capture."""
+    photo_sheet: PhotoSheet | None = None
+    """Where the sheet lies on a photo; None where the capture is a scan."""
+
+    @property
+    def is_blank(self) -> bool:
+        """Whether nothing is on the page."""
+        return any(finding.kind is FindingKind.BLANK for finding in self.findings)
+
+    @property
+    def is_surely_spread(self) -> bool:
+        """Whether it is two pages beside each other, without a person having to look."""
+        return self.spread is not None and self.spread.confidence >= SURE
+
+    @property
+    def way_up_open(self) -> bool:
+        """Whether the page has print whose way up is not clear."""
+        return self.turn_confidence < SURE and not self.is_blank
