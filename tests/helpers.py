@@ -38,9 +38,11 @@ from papiermappe.services.delivering import FiledDocument
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.making import Tools
 from papiermappe.services.page_cache import PageCache
+from papiermappe.services.page_details import PageDetail, page_detail
+from papiermappe.services.page_views import PageView
 from papiermappe.services.printed import PrintedView, printed_view
 from papiermappe.services.receiving import receive
-from papiermappe.services.views import PageDetail, PageView, mappe_view, page_detail
+from papiermappe.services.views import mappe_view
 from papiermappe.store.database import Store
 from papiermappe.store.models import Document
 from papiermappe.store.secrets import SecretBox

@@ -11,7 +11,7 @@ from tests.helpers import ANNA
 
 from papiermappe.core.treatment import Treatment
 from papiermappe.core.zones import ZoneKind
-from papiermappe.services.views import page_detail
+from papiermappe.services.page_details import page_detail
 
 Until = Callable[..., None]
 

@@ -20,7 +20,7 @@ from papiermappe.devices.model import TicketSettings
 from papiermappe.services import importing, mappen, runs
 from papiermappe.services.importing import Announced
 from papiermappe.services.journal import machine_entry
-from papiermappe.services.views import page_detail
+from papiermappe.services.page_details import page_detail
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Mappe, Page
 

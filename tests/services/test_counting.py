@@ -5,7 +5,7 @@ from tests.helpers import ANNA, QUICK, QUICK_GLASS, WORDS, Drawer, desk
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import TicketSettings
 from papiermappe.services import receiving, runs
-from papiermappe.services.views import RunView
+from papiermappe.services.run_views import RunView
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
 

@@ -30,7 +30,8 @@ from papiermappe.services import journal, mappen, undoing
 from papiermappe.services.analysing import analyse_page, find_upright, record_analysis
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe
 from papiermappe.services.errors import ChangedMeanwhile, NotFound, NotPossible
-from papiermappe.services.views import PageView, mappe_changes
+from papiermappe.services.page_views import PageView
+from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.models import JournalChange, Page
 

@@ -15,8 +15,8 @@ from papiermappe.services import camera, comparing, importing, mappen, phones, r
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import LinkOver, NotFound, NotPossible
 from papiermappe.services.importing import Announced
+from papiermappe.services.page_views import SpreadKind
 from papiermappe.services.phones import Phone
-from papiermappe.services.views import SpreadKind
 from papiermappe.store.database import Store
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Capture, FileState, IncomingFile, Page, PhoneLink, Run, RunOrigin, RunState

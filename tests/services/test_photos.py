@@ -19,9 +19,9 @@ from papiermappe.core.treatment import Origin, Straightening, Treatment
 from papiermappe.services import camera, comparing, flattening, importing, reading_files
 from papiermappe.services.errors import NotFound
 from papiermappe.services.importing import Announced
+from papiermappe.services.page_views import SpreadKind
 from papiermappe.services.reconciling import reconcile
 from papiermappe.services.splitting import split_spreads
-from papiermappe.services.views import SpreadKind
 from papiermappe.standin.camera.optics import Camera
 from papiermappe.standin.camera.photos import sheet_of
 from papiermappe.standin.camera.scene import Lying, Scene, Table, corners_px, photograph

@@ -18,8 +18,8 @@ from papiermappe.core.pages import pile_part
 from papiermappe.core.zones import SheetZone, Zone, ZoneKind
 from papiermappe.services import mappen, piles
 from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.page_details import page_detail
 from papiermappe.services.piles import PileSeen
-from papiermappe.services.views import page_detail
 from papiermappe.store.database import Store
 
 HEAD = Zone(x_mm=20, y_mm=10, width_mm=100, height_mm=20)

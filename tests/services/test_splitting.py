@@ -11,8 +11,8 @@ from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.services import devices
 from papiermappe.services.errors import NotPossible
+from papiermappe.services.page_views import SpreadKind
 from papiermappe.services.splitting import split_spreads
-from papiermappe.services.views import SpreadKind
 from papiermappe.store.database import Store
 
 FROM_GLASS = TicketSettings(source=Source.GLASS, sides=Sides.ONE, dpi=150, colour=Colour.GREY)

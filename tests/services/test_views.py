@@ -14,7 +14,8 @@ from papiermappe.services import mappen
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import ServiceError
 from papiermappe.services.journal import machine_entry
-from papiermappe.services.views import PageView, mappe_changes
+from papiermappe.services.page_views import PageView
+from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.models import Mappe, Page
 

@@ -13,8 +13,8 @@ from papiermappe.services.caller import Caller, locked_mappe, visible_mappe
 from papiermappe.services.changes import next_change
 from papiermappe.services.errors import NotFound, NotPossible
 from papiermappe.services.live_runs import is_receiving
+from papiermappe.services.page_views import PageView, page_row
 from papiermappe.services.transaction import transaction
-from papiermappe.services.views import PageView, page_row
 from papiermappe.store.database import Store, notify
 from papiermappe.store.models import Filing, FilingState, Mappe, Page, Run, RunState
 

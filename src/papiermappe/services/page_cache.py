@@ -6,8 +6,8 @@ from collections import OrderedDict
 from sqlalchemy import select
 
 from papiermappe.services.caller import Caller, visible_mappe
+from papiermappe.services.page_views import PageRow, page_row
 from papiermappe.services.places import as_places, places
-from papiermappe.services.views import PageRow, page_row
 from papiermappe.store.database import Store
 from papiermappe.store.models import Page
 

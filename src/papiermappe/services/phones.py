@@ -14,8 +14,9 @@ from papiermappe.services import camera, journal
 from papiermappe.services.caller import Caller, locked_mappe, may_see, visible_mappe
 from papiermappe.services.errors import LinkOver, NotFound
 from papiermappe.services.importing import Announced, FileView, file_view
+from papiermappe.services.page_details import PageDetail, page_detail
+from papiermappe.services.page_views import PageView, page_row
 from papiermappe.services.transaction import transaction
-from papiermappe.services.views import PageDetail, PageView, page_detail, page_row
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, FileState, IncomingFile, Mappe, Page, PhoneLink, Run, RunState
 from papiermappe.store.secrets import SecretBox

@@ -14,8 +14,9 @@ from papiermappe.errors import PapiermappeError
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller
 from papiermappe.services.page_cache import PageCache
+from papiermappe.services.page_views import PageRow
 from papiermappe.services.printed import PrintedPage, PrintedView, printed_view
-from papiermappe.services.views import MappeView, PageRow, mappe_changes
+from papiermappe.services.views import MappeView, mappe_changes
 from papiermappe.store.database import CHANNEL, NO_MAPPE, Store
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.intake_list import IntakeList

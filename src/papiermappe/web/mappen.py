@@ -12,11 +12,12 @@ from papiermappe.core.operations.model import PageIds
 from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
 from papiermappe.services import destinations, journal, mappen, naming_rules, splitting, undoing
+from papiermappe.services.page_details import PageDetail, page_detail
 from papiermappe.services.pictures import PictureSize
 from papiermappe.services.places import PagePlace
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
-from papiermappe.services.views import PageDetail, mappe_view, page_detail
+from papiermappe.services.views import mappe_view
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.events import MappeEvent
