@@ -1,7 +1,7 @@
 """The station File: making documents from a Mappe."""
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
@@ -10,10 +10,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.core.clean.colour import ColourKind
+from papiermappe.core.documents import PlannedDocument
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import DocumentOptions
-from papiermappe.core.naming.filling import texts_of
+from papiermappe.core.naming.filling import NameFacts, texts_of
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.message import Message
 from papiermappe.services.caller import Caller, locked_mappe
@@ -119,25 +120,48 @@ def _request(
     destinations = list(dict.fromkeys(wanted.destinations))
     for destination_id in destinations:
         destination_in_use(session, destination_id)
-    documents = planned_documents(session, mappe_id, wanted.pages)
-    rule = rule_for(session, destinations[0], documents[0].pages[0], wanted.name)
-    words = words if rule.rule.needs_words else no_words
-    replaced = replaceable(session, wanted.replaces) if wanted.replaces else None
-    if replaced and len(documents) > 1:
+    planned = planned_documents(session, mappe_id, wanted.pages)
+    rule = rule_for(session, destinations[0], planned[0].pages[0], wanted.name)
+    if wanted.replaces is not None:
+        replaceable(session, wanted.replaces)
+    _refuse_impossible(wanted, planned, has_password=sealed_password is not None)
+    pages = _pages_of(session, mappe_id, [page for document in planned for page in document.pages])
+    filing = _filing_of(wanted, pages, rule, now, sealed_password)
+    filing.mappe_id = mappe_id
+    filing.slip = record_of(session, mappe_id, pages, caller.author).model_dump(mode="json")
+    session.add(filing)
+    session.flush()
+    if len(planned) == 1:
+        remember_sender(session, planned[0].pages[0], wanted.name.by_hand.sender)
+    facts = _facts_of(session, mappe, planned, wanted, now, words if rule.rule.needs_words else no_words)
+    for document in _documents_of(filing, planned, facts, rule, wanted.replaces):
+        session.add(document)
+        _send_to(session, document, destinations, rule, now.date())
+    filing_changed(session, mappe, filing)
+    enqueue(session, JobKind.MAKE, filing_id=filing.id)
+    return filing.id
+
+
+def _refuse_impossible(wanted: FilingRequest, planned: Sequence[PlannedDocument], *, has_password: bool) -> None:
+    """Raise NotPossible where the documents cannot be made as it is wanted."""
+    if wanted.replaces is not None and len(planned) > 1:
         raise NotPossible("one_document_replaces")
-    longest = max(len(document.pages) for document in documents)
+    longest = max(len(document.pages) for document in planned)
     if wanted.format.has_one_page and longest > 1:
         raise NotPossible("format_holds_one_page", format=wanted.format.value, pages=longest)
     if wanted.format.is_of_words and not wanted.reading.languages:
         raise NotPossible("format_needs_language")
-    if wanted.format is not Format.PDF and (sealed_password or wanted.options.needs_pdf):
+    if wanted.format is not Format.PDF and (has_password or wanted.options.needs_pdf):
         raise NotPossible("options_need_pdf")
-    pages = _pages_of(session, mappe_id, [page for document in documents for page in document.pages])
-    snapshot = [_as_filed(page) for page in pages]
-    filing = Filing(
-        mappe_id=mappe_id,
-        pages={"pages": snapshot},
-        page_count=len(snapshot),
+
+
+def _filing_of(
+    wanted: FilingRequest, pages: Sequence[Page], rule: RuleInUse, now: datetime, sealed_password: bytes | None
+) -> Filing:
+    """Return the row of what is wanted, with the pages as they are now."""
+    return Filing(
+        pages={"pages": [_as_filed(page) for page in pages]},
+        page_count=len(pages),
         format=wanted.format,
         level=wanted.level,
         languages=wanted.reading.languages,
@@ -146,38 +170,50 @@ def _request(
         password=sealed_password,
         naming_rule_id=rule.id,
         naming=rule.rule.model_dump(mode="json"),
-        slip=record_of(session, mappe_id, pages, caller.author).model_dump(mode="json"),
         state=FilingState.QUEUED,
         requested_at=now,
     )
-    session.add(filing)
-    session.flush()
-    if len(documents) == 1:
-        remember_sender(session, documents[0].pages[0], wanted.name.by_hand.sender)
+
+
+def _facts_of(
+    session: Session,
+    mappe: Mappe,
+    planned: Sequence[PlannedDocument],
+    wanted: FilingRequest,
+    now: datetime,
+    words: Words,
+) -> list[NameFacts]:
+    """Return what each document is named by; of several, of what was typed only who files them counts."""
+    typed = wanted.name.by_hand if len(planned) == 1 else ByHand(who=wanted.name.by_hand.who)
+    return [
+        facts_of(session, document.pages[0], document.name or mappe.subject, typed, now.date(), words)
+        for document in planned
+    ]
+
+
+def _documents_of(
+    filing: Filing,
+    planned: Sequence[PlannedDocument],
+    facts: Sequence[NameFacts],
+    rule: RuleInUse,
+    replaces: int | None,
+) -> Iterator[Document]:
+    """Yield the rows of the documents, still without their file names."""
     first_page = 0
-    for number, planned in enumerate(documents, 1):
-        subject = planned.name or mappe.subject
-        by_hand = wanted.name.by_hand if len(documents) == 1 else ByHand(who=wanted.name.by_hand.who)
-        facts = facts_of(session, planned.pages[0], subject, by_hand, now.date(), words)
-        texts = texts_of(rule.rule, facts)
-        document = Document(
+    for number, (document, known) in enumerate(zip(planned, facts, strict=True), 1):
+        yield Document(
             filing_id=filing.id,
             number=number,
-            title=facts.subject,
-            sender=facts.sender,
-            dated=facts.printed,
-            replaces_id=wanted.replaces,
+            title=known.subject,
+            sender=known.sender,
+            dated=known.printed,
+            replaces_id=replaces,
             first_page=first_page,
-            page_count=len(planned.pages),
-            name_texts=list(texts),
+            page_count=len(document.pages),
+            name_texts=list(texts_of(rule.rule, known)),
             file_name="",
         )
-        first_page += len(planned.pages)
-        session.add(document)
-        _send_to(session, document, destinations, rule, now.date())
-    filing_changed(session, mappe, filing)
-    enqueue(session, JobKind.MAKE, filing_id=filing.id)
-    return filing.id
+        first_page += len(document.pages)
 
 
 def _send_to(session: Session, document: Document, destinations: Sequence[int], rule: RuleInUse, today: date) -> None:
