@@ -20,7 +20,8 @@ from papiermappe.assembly import pairs
 from papiermappe.assembly.command import in_words
 from papiermappe.assembly.errors import EndingUnknown, FileThere, NamingRuleRefused, NothingToAssemble
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
-from papiermappe.assembly.run import STEPS_A_PAGE, Assembly, whole_or_not
+from papiermappe.assembly.run import STEPS_A_PAGE, Assembly
+from papiermappe.assembly.writing import whole_or_not
 from papiermappe.cli import app
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
