@@ -44,6 +44,19 @@ def rotation_deg(angle_deg: float) -> NDArray[np.float64]:
     return np.array([[cos, sin], [-sin, cos]])
 
 
+def turned_by(place: Point, angle_deg: float) -> Point:
+    """Return a place turned about the origin as `rotation_deg` does: for few places, far quicker than by a matrix.
+
+    >>> x, y = turned_by((1.0, 0.0), 90.0)
+    >>> round(x, 9), round(y, 9)
+    (0.0, -1.0)
+    """
+    angle_rad = math.radians(angle_deg)
+    cos, sin = math.cos(angle_rad), math.sin(angle_rad)
+    x, y = place
+    return cos * x + sin * y, cos * y - sin * x
+
+
 def quad_px(corners: Quad, dpi: float) -> NDArray[np.float64]:
     """Return corners in mm from the top left of a picture as px, pixel centres at whole numbers, (4, 2).
 

@@ -19,7 +19,7 @@ from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
 from papiermappe.core.curl import Curl
 from papiermappe.core.encode.encoded import MadeOf
-from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px, rotation_deg
+from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px, rotation_deg, turned_by
 from papiermappe.core.halves import GutterLine, beyond, half_of
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.page_box import PageBox
@@ -210,16 +210,15 @@ def page_box(width_mm: float, height_mm: float, treatment: Treatment) -> PageBox
     it was set by hand.
     """
     corners = treatment.sheet or _uncropped(width_mm, height_mm, treatment.part)
-    upright = np.array(corners) @ rotation_deg(-treatment.skew_deg).T
-    low, high = upright.min(axis=0), upright.max(axis=0)
-    shift = rotation_deg(-90.0 * treatment.quarter_turns) @ np.array(treatment.margins)
-    centre = rotation_deg(treatment.skew_deg) @ ((low + high) / 2 - shift)
-    box_width_mm, box_height_mm = (float(side) for side in np.clip(high - low, 1.0, MAX_PAGE_MM))
+    across, down = zip(*(turned_by(corner, -treatment.skew_deg) for corner in corners), strict=True)
+    shift_x, shift_y = turned_by(treatment.margins, -90.0 * treatment.quarter_turns)
+    middle = (min(across) + max(across)) / 2 - shift_x, (min(down) + max(down)) / 2 - shift_y
+    box_width_mm, box_height_mm = (min(max(max(side) - min(side), 1.0), MAX_PAGE_MM) for side in (across, down))
     has_found_size = (treatment.sheet or treatment.corners) and not treatment.has_own_size
     paper = nearest_size(box_width_mm, box_height_mm) if has_found_size else None
     if paper is not None:
         box_width_mm, box_height_mm = paper.width_mm, paper.height_mm
-    return PageBox(float(centre[0]), float(centre[1]), box_width_mm, box_height_mm, treatment.skew_deg)
+    return PageBox(*turned_by(middle, treatment.skew_deg), box_width_mm, box_height_mm, treatment.skew_deg)
 
 
 def _uncropped(width_mm: float, height_mm: float, part: Part | None) -> Quad:

@@ -16,7 +16,7 @@ from papiermappe.message import Message
 from papiermappe.services.caller import MACHINE, Caller, locked_mappe, visible_mappe
 from papiermappe.services.code_rules import rules_in
 from papiermappe.services.journal import arrange_for
-from papiermappe.services.pages import analysis_of, page_facts, pages_of
+from papiermappe.services.pages import analysis_of, page_facts, pages_of, size_mm_of, treatment_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, JournalChange, Page, Run
@@ -102,7 +102,9 @@ def _has_been_cut(session: Session, pages: Collection[int]) -> bool:
 def _proposed(session: Session, pages: Sequence[Page], rule: CutRule, every: int) -> CutsProposed:
     """Propose cuts for all pages of a Mappe, in reading order."""
     rules = rules_in(session)
-    facts = {page.id: page_facts(page, analysis_of(page), rules) for page in pages}
+    facts = {
+        page.id: page_facts(page, size_mm_of(page, treatment_of(page)), analysis_of(page), rules) for page in pages
+    }
     sheets = [list(sheet) for _, sheet in groupby(pages, key=lambda page: page.rank)]
     counted = [sheet for sheet in sheets if _counts(sheet, facts, rule)]
     lying = [[page for page in sheet if not page.set_aside] or sheet for sheet in counted]

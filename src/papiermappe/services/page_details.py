@@ -23,6 +23,7 @@ from papiermappe.services.pages import (
     analysis_of_sheet,
     page_state,
     printed_on_page,
+    size_mm_of,
     treatment_of,
 )
 from papiermappe.store.database import Store
@@ -122,7 +123,7 @@ def page_detail(caller: Caller, store: Store, page_id: int) -> PageDetail:
     frame = page_box(*flat_mm, treatment)
     guess = analysis.photo_sheet if analysis else None
     return PageDetail(
-        page=page_view(page, treatment, analysis),
+        page=page_view(page, size_mm_of(page, treatment), treatment, analysis),
         treatment=treatment,
         colour=analysis.colour if analysis else None,
         findings=_findings(treatment, analysis, flat_mm, page.accepted) if analysis else [],

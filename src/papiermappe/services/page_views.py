@@ -4,12 +4,13 @@ from enum import StrEnum
 from typing import NamedTuple
 
 from papiermappe.core.analysis import Analysis
-from papiermappe.core.treatment import SURE, Origin, Treatment, page_size_mm
+from papiermappe.core.treatment import SURE, Origin, Treatment
 from papiermappe.message import Message
 from papiermappe.services.page_warnings import unaccepted, warnings_of
 from papiermappe.services.pages import (
     analysis_of,
     page_facts,
+    size_mm_of,
     treatment_of,
 )
 from papiermappe.services.places import PagePlace
@@ -61,9 +62,9 @@ class PageRow(NamedTuple):
 
 def page_row(page: Page) -> PageRow:
     """Return a page as windows show it."""
-    analysis = analysis_of(page)
-    view = page_view(page, treatment_of(page), analysis)
-    treatment = treatment_of(page)
+    treatment, analysis = treatment_of(page), analysis_of(page)
+    size_mm = size_mm_of(page, treatment)
+    view = page_view(page, size_mm, treatment, analysis)
     printed = PrintedPage(
         id=page.id,
         rank=page.rank,
@@ -71,7 +72,7 @@ def page_row(page: Page) -> PageRow:
         set_aside=page.set_aside,
         begins=page.begins is not None,
         to_upright=_to_upright(treatment, analysis) if analysis else 0,
-        facts=page_facts(page, analysis),
+        facts=page_facts(page, size_mm, analysis),
     )
     return PageRow(view, printed)
 
@@ -83,10 +84,10 @@ def _to_upright(treatment: Treatment, analysis: Analysis) -> int:
     return (analysis.treatment.quarter_turns - treatment.quarter_turns) % 4
 
 
-def page_view(page: Page, treatment: Treatment, analysis: Analysis | None) -> PageView:
+def page_view(page: Page, size_mm: tuple[float, float], treatment: Treatment, analysis: Analysis | None) -> PageView:
     """Return a page as the lanes show it."""
     capture = page.capture
-    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment)
+    width_mm, height_mm = size_mm
     return PageView(
         id=page.id,
         revision=page.revision,

@@ -115,19 +115,25 @@ def page_states(pages: Sequence[Page]) -> list[PageState]:
     return states
 
 
-def page_facts(page: Page, analysis: Analysis | None, rules: Sequence[CodeRule] = ()) -> PageFacts:
+def size_mm_of(page: Page, treatment: Treatment) -> tuple[float, float]:
+    """Return width and height of a page that is treated in some way."""
+    return page_size_mm(page.capture.width_px, page.capture.height_px, page.capture.dpi, treatment)
+
+
+def page_facts(
+    page: Page, size_mm: tuple[float, float], analysis: Analysis | None, rules: Sequence[CodeRule] = ()
+) -> PageFacts:
     """Return what is known of a page that tells where documents begin.
 
     Args:
         page: in question.
+        size_mm: its width and height.
         analysis: of it, as it has been read already.
         rules: which codes count beside our own.
     """
-    capture = page.capture
-    width_mm, height_mm = page_size_mm(capture.width_px, capture.height_px, capture.dpi, treatment_of(page))
     return PageFacts(
-        width_mm=width_mm,
-        height_mm=height_mm,
+        width_mm=size_mm[0],
+        height_mm=size_mm[1],
         blank=analysis is not None and analysis.is_blank,
         printed=printed_on_page(page),
         meaning=meaning_of(analysis.codes, rules) if analysis else None,

@@ -6,6 +6,7 @@ from contextlib import contextmanager, suppress
 from typing import TypeVar
 
 from procrastinate.exceptions import ConnectorException
+from pydantic_core import from_json
 from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError, SQLAlchemyError
@@ -42,6 +43,7 @@ class Store:
             pool_size=4,  # each that is kept holds some 5 MB in PostgreSQL
             max_overflow=20,
             pool_use_lifo=True,  # what is used seldom stays small
+            json_deserializer=from_json,  # a change of many pages spends a quarter of its time on reading JSON
             connect_args={"connect_timeout": 5},
         )
         self._closed = False
