@@ -5,14 +5,11 @@ import { createCorners } from "../corners.js";
 import { createFraming } from "../framing.js";
 import { createGutter } from "../gutter.js";
 import { get } from "../http.js";
-import { letGo } from "../keys.js";
 import { numberIn, tenth } from "../numbers.js";
 import { createViewer } from "../viewer.js";
 import { createZones } from "../zones.js";
 import { length, pages, size, t, twoDigits } from "../words.js";
 
-const SURE = 0.5;
-const DIAL_PX_A_DEGREE = 24;
 const LEAST_MM = 0.5;
 const HELD_MS = 350;
 const READY_AFTER_MS = 250;
@@ -49,8 +46,6 @@ export function tidy(mappe, pile, facts) {
     laying: false,
     /** @type {"" | import("../zones.js").ZoneKind} what the next drag draws */
     drawing: "",
-    /** @type {{ y: number, x: number, angle: number } | null} */
-    turning: null,
 
     init() {
       const station = { known: () => this.known, targets: () => this.targets, redraw: () => this.draw() };
@@ -308,58 +303,9 @@ export function tidy(mappe, pile, facts) {
       pile.open(this.pileTargets);
       this.draw();
     },
-    get pileScope() { return pile.seen ? t("of {pages}", { pages: pages(pile.seen.sides.reduce((/** @type {number} */ sum, /** @type {any} */ one) => sum + one.pages.length, 0)) }) : ""; },
-    get pileSides() { return pile.sides; },
-    /** @param {string} side */
-    pileSide(side) { pile.side = side; pile.at = 0; this.draw(); },
-    get pileProgress() { return pile.progress; },
-    get pileLast() { return String(pile.current?.pages.length ?? 0); },
-    get pilePlace() { return String(pile.at); },
-    get pileAt() { return pile.page ? t("Page {number}", { number: mappe.numberOf(pile.page.id) }) : t("All of them"); },
-    /** @param {Event} event */
-    pileTo(event) { pile.at = Number(/** @type {HTMLInputElement} */ (event.target).value); },
-    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, chosen: item.name === pile.chosen ? "true" : "false", text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item) })); },
-    get pileItemCount() { return pile.items.length; },
-    get pileClean() { return pile.whole && !pile.items.length; },
-    get wipeText() { return pile.wipeText; },
-    /** @param {string} name */
-    pileChoose(name) { pile.choose(name); },
-    /** @param {string} name */
-    pileLeaveOut(name) { pile.leaveOut(name); },
-    /** @param {string} name */
-    pilePrint(name) { pile.showPrint(name); },
-    wipePile() { pile.wipe(); },
     get layingPressed() { return this.laying ? "true" : "false"; },
     get angle() { return this.framing?.known ? this.framing.angle : 0; },
     get angleText() { return twoDigits(this.angle); },
-    get angleNow() { return String(this.angle); },
-    get angleSpoken() { return `${this.angleText}°`; },
-    get dialLine() { return `rotate(${-this.angle} 60 60)`; },
-    /** @param {PointerEvent} event */
-    pressDial(event) {
-      this.turning = { x: event.clientX, y: event.clientY, angle: this.angle };
-      /** @type {Element} */ (event.currentTarget).setPointerCapture(event.pointerId);
-    },
-    /** Up and to the right turns the page counter-clockwise; Shift turns it finely. @param {PointerEvent} event */
-    moveDial(event) {
-      if (!this.turning) return;
-      const { x, y, angle } = this.turning;
-      const degrees = (event.clientX - x + y - event.clientY) / DIAL_PX_A_DEGREE / (event.shiftKey ? 10 : 1);
-      this.framing.turnBy(angle + degrees - this.angle);
-    },
-    releaseDial() {
-      if (!this.turning) return;
-      this.turning = null;
-      if (this.framing.skewDeg !== null) this.framing.send();
-    },
-    /** @param {KeyboardEvent} event */
-    keyDial(event) {
-      const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
-      if (!way || event.ctrlKey || event.altKey) return;
-      event.preventDefault();
-      event.stopPropagation();
-      this.framing.turnBy(way * (event.shiftKey ? 0.01 : 0.1));
-    },
     /** @param {Event} event */
     setAngle(event) {
       const field = /** @type {HTMLInputElement} */ (event.target);
@@ -367,58 +313,9 @@ export function tidy(mappe, pile, facts) {
       if (degrees === null || Math.abs(degrees) > 45) field.value = this.angleText;
       else this.framing.setAngle(degrees);
     },
-    get widthText() { return this.page ? length(this.page.width_mm) : ""; },
-    get heightText() { return this.page ? length(this.page.height_mm) : ""; },
-    /** Crop the pages of the scope to a size that was typed. @param {Event} event */
-    setSize(event) {
-      const field = /** @type {HTMLInputElement} */ (event.target);
-      const name = field.dataset.name ?? "";
-      const millimetres = numberIn(field.value);
-      if (!this.page) return;
-      const size = { width_mm: this.page.width_mm, height_mm: this.page.height_mm };
-      if (millimetres === null || millimetres < 5 || millimetres > 2000) field.value = length(this.page[name]);
-      else mappe.operate({ kind: "set_page_size", pages: this.targets, ...size, [name]: millimetres });
-    },
-    get turnByHand() { return this.treatment.turn_origin === "by_hand"; },
-    get skewByHand() { return this.treatment.straighten?.origin === "by_hand" && (!this.isFlat || this.known.is_found_flat); },
-    get cropByHand() { return this.treatment.crop?.origin === "by_hand" || (this.isFlat ? !this.known.is_found_flat : Boolean(this.known?.is_sheet_found)); },
-    /** @param {string} step */
-    useFound(step) {
-      if (step === "crop" && this.isFlat && !this.known.is_sheet_found) this.asItCame();
-      else mappe.operate({ kind: "use_found", pages: this.targets, step });
-    },
-
     // ---- its treatment
 
     get treatment() { return this.known?.treatment ?? {}; },
-    get notAnalysed() { return !this.treatment.straighten; },
-    get turnText() { return `${(this.treatment.quarter_turns ?? 0) * 90}°`; },
-    get turnOrigin() { return this.treatment.quarter_turns ? originWord(this.treatment.turn_origin) : t("as scanned"); },
-    get tone() { return this.treatment.tone ?? "as_scanned"; },
-    /** @param {Event} event */
-    async setTone(event) {
-      const field = /** @type {HTMLSelectElement} */ (event.target);
-      letGo(event);
-      const done = await mappe.operate({ kind: "set_tone", pages: this.targets, tone: field.value });
-      if (done === undefined) field.value = this.tone;
-    },
-    get straightPressed() { return this.treatment.straighten?.on ? "true" : "false"; },
-    get cropPressed() { return this.treatment.crop?.on ? "true" : "false"; },
-    get straightWord() { return this.treatment.straighten?.on ? t("On") : t("Off"); },
-    get cropWord() { return this.treatment.crop?.on ? t("On") : t("Off"); },
-    get waitingText() { return this.page?.analysed && !this.isFlat ? t("not found") : t("being examined…"); },
-    get skewOrigin() { return this.treatment.straighten ? originOf(this.treatment.straighten) : this.waitingText; },
-    get cropOrigin() {
-      if (this.isFlat) return this.known.is_found_flat ? t("flat, found") : t("flat, by hand");
-      if (this.known?.is_sheet_found) return t("as it came");
-      return this.treatment.crop ? originOf(this.treatment.crop) : this.waitingText;
-    },
-    get curl() { return this.isFlat ? this.treatment.curl : null; },
-    get hasCurl() { return Boolean(this.curl); },
-    get curlText() { return this.curl ? `${length(this.known.curl_mm)} mm` : ""; },
-    get curlOrigin() { return originOf(this.curl); },
-    get curlPressed() { return this.curl?.on ? "true" : "false"; },
-    get curlWord() { return this.curl?.on ? t("On") : t("Off"); },
     // First what makes the page hard to read, then what else was noticed.
     get findings() {
       const known = this.known?.findings ?? [];
@@ -486,28 +383,7 @@ export function tidy(mappe, pile, facts) {
       return this.page ? [this.page.id] : [];
     },
     get scopeText() { return t("to {pages}", { pages: pages(this.targets.length) }); },
-    turn() { mappe.turn(-1, this.targets); },
-    turnBack() { mappe.turn(1, this.targets); },
-    switchStraighten() { this.switchStep("straighten"); },
-    switchCrop() { this.switchStep("crop"); },
-    switchCurl() { if (this.curl) mappe.operate({ kind: "uncurl", pages: this.targets, on: !this.curl.on }); },
-    /** @param {"straighten" | "crop"} step */
-    switchStep(step) {
-      const value = this.treatment[step];
-      if (value) mappe.operate({ kind: step, pages: this.targets, on: !value.on });
-    },
   });
-}
-
-/** @param {string} origin */
-function originWord(origin) { return origin === "by_hand" ? t("by hand") : t("found"); }
-
-/** @param {any} step */
-function originOf(step) {
-  if (!step) return "";
-  const unsure = step.confidence < SURE;
-  if (!step.on) return unsure ? t("off, uncertain") : t("off");
-  return unsure ? t("{origin}, uncertain", { origin: originWord(step.origin) }) : originWord(step.origin);
 }
 
 /** Have a picture fetched and decoded before it is shown. @param {string} href */
