@@ -10,12 +10,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import PaperCells, paper_cells
+from papiermappe.core.clean.background import paper_cells
 from papiermappe.core.clean.tone import ink_on
 from papiermappe.core.compiled import compiled
+from papiermappe.core.encode.covers import SAMPLED, find_covers
 from papiermappe.core.encode.ink import Ink
+from papiermappe.core.encode.piece_boxes import PxBox, boxes_around
 from papiermappe.core.encode.squares import Squares, squares_of
-from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels, light_and_tint, to_grey
 
 Rgb = tuple[int, int, int]
@@ -28,16 +29,9 @@ CORE_SHARE, EDGE_SHARE = 0.35, 0.75  # share of the way from ink to paper at whi
 SOFT_SHARE = (CORE_SHARE + EDGE_SHARE) / 2
 TINTED_SHARE = 0.5  # anything with a tint of its own needs this share of the difference only
 SOFT_PX = 2  # ink darkens the paper around it this far
-SAMPLED = 2  # every second pixel of every second row is sampled
-BETWEEN = (0.25, 0.75)  # the range between dark and light, as shares of the way
-PICTURE_SHARE = 0.25  # a covered area with more than this share between dark and light is a picture, not a dark field
 LIGHT_LEVELS, TINT_LEVELS = 45, 9  # ink has one colour if nearly all of it is within this of its mean
 ODD_SHARE = 0.002
 DARKER_SHARE = 0.4
-FIELD_GRAIN_LEVELS, LEAST_FIELD_LEVELS = 25, 60  # how much darker grain is than its field; how much paper is lighter
-TILE_MM = 2.0
-MAX_PIECES = 24
-WHOLE_SHARE = 0.6  # pieces that together cover more than this share become one
 
 
 class Fineness(NamedTuple):
@@ -96,7 +90,7 @@ def taken_apart(page: Pixels, dpi: float, fineness: Fineness) -> Layers:
     """
     cells = paper_cells(page, dpi)
     grey, paper = to_grey(page), cells.grey
-    covers = _covers(grey, paper)
+    covers = find_covers(grey, paper)
     pictures_share = float(covers.pictures[::SAMPLED, ::SAMPLED].mean())
     found = ink_on(grey, dpi, paper)
     if pictures_share:
@@ -181,62 +175,6 @@ def _numbered(core: Pixels, near: Pixels) -> Pixels:
     return kinds
 
 
-class _Covers(NamedTuple):
-    """What covers the paper for several mm."""
-
-    pictures: Ink
-    """(h, w)."""
-    field_limits: Pixels | None
-    """(h, w): in dark fields, what is darker than this is of the field; 0 elsewhere. None: there is no field."""
-
-
-def _covers(grey: Pixels, paper: PaperCells) -> _Covers:
-    """Return where pictures and dark fields cover the paper of a grey page (h, w)."""
-    count, labels = cv2.connectedComponents(paper.covered.astype(np.uint8), connectivity=8)
-    if count == 1:
-        return _Covers(np.zeros(grey.shape, np.bool_), None)
-    levels = grey[::SAMPLED, ::SAMPLED]
-    cells = cv2.resize(labels.astype(np.float32), levels.shape[::-1], interpolation=cv2.INTER_NEAREST)
-    pictures, limits = np.zeros(count, np.uint8), np.zeros(count, np.uint8)
-    for label in range(1, count):
-        there = levels[cells == label]
-        pictures[label] = _is_picture(there)
-        if not pictures[label]:
-            limits[label] = _field_limit(there, float(np.median(paper.colour[np.asarray(labels) == label])))
-    means = cv2.resize(grey, labels.shape[::-1], interpolation=cv2.INTER_AREA)
-    limited = np.where(means < limits[labels], limits[labels], 0).astype(np.uint8)
-    fields = _over(limited, grey) if limited.any() else None
-    return _Covers(_over(pictures[labels], grey).view(np.bool_), fields)
-
-
-def _over(cells: NDArray[np.uint8], grey: Pixels) -> Pixels:
-    """Return what cells say, and those beside them, for each pixel of a page."""
-    wide = cv2.dilate(cells, np.ones((3, 3), np.uint8))
-    return np.asarray(cv2.resize(wide, grey.shape[::-1], interpolation=cv2.INTER_NEAREST), np.uint8)
-
-
-def _field_limit(levels: NDArray[np.uint8], paper: float) -> int:
-    """Return the level below which a dark field is, so that its grain is no print; 0 where it is no such field.
-
-    Print that is darker than its field stays print: a field is the darkest there is on it.
-    """
-    dark = levels[levels < paper - LEAST_FIELD_LEVELS]
-    if not dark.size:
-        return 0
-    field = int(np.argmax(np.convolve(np.bincount(dark, minlength=256), np.ones(9), "same")))
-    is_darkest = field - float(np.percentile(dark, 3)) < FIELD_GRAIN_LEVELS
-    return round((field + paper) / 2) if is_darkest else 0
-
-
-def _is_picture(levels: NDArray[np.uint8]) -> bool:
-    """Return whether much of an area is between dark and light."""
-    if not levels.size:
-        return False
-    dark, light = (float(level) for level in np.percentile(levels, (3, 97)))
-    low, high = (dark + share * (light - dark) for share in BETWEEN)
-    return bool(((levels > low) & (levels < high)).mean() > PICTURE_SHARE)
-
-
 def _ink_colours(inked: Squares) -> Pixels | Rgb:
     """Return the colour of the ink if it has only one; otherwise a small picture of its colours."""
     seen = inked.weight > 0
@@ -279,15 +217,12 @@ def _pictured(colours: Pixels | Rgb, shape: tuple[int, ...]) -> Pixels:
     return np.asarray(cv2.resize(colours, shape[1::-1], interpolation=cv2.INTER_AREA), np.uint8)
 
 
-def _boxes_of_pieces(
-    behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float
-) -> list[tuple[int, int, int, int]]:
-    """Return left, top, right and bottom, px, of everything that is not bare paper."""
+def _boxes_of_pieces(behind: Pixels, colour: NDArray[np.floating], dpi: float, bare_levels: float) -> list[PxBox]:
+    """Return boxes around everything that is not bare paper."""
     away = _looked_up(np.asarray(cv2.medianBlur(behind, 3), np.uint8), LEVELS - np.reshape(colour, (1, -1)))
     light, tint = light_and_tint(away)
     far = ((np.abs(light) > bare_levels) | (tint > TINTED_SHARE * bare_levels)).astype(np.uint8)
-    tile = max(1, round(mm_to_px(TILE_MM, dpi)))
-    return _boxes(_tiled(far, tile), tile, far.shape)
+    return boxes_around(far, dpi)
 
 
 def _piece(
@@ -295,7 +230,7 @@ def _piece(
     kinds: NDArray[np.uint8],
     shade: Pixels,
     colour: NDArray[np.floating],
-    box: tuple[int, int, int, int],
+    box: PxBox,
     coarse_by: int,
     by: int,
 ) -> Piece:
@@ -312,40 +247,3 @@ def _piece(
     return Piece(
         _even(bare, own, colour), Box(left / width, top / height, (left + wide) / width, (top + tall) / height)
     )
-
-
-def _tiled(far: Pixels, tile: int) -> Pixels:
-    """Return which tiles hold something, grown by one tile on every side."""
-    padded = cv2.copyMakeBorder(far, 0, -far.shape[0] % tile, 0, -far.shape[1] % tile, cv2.BORDER_CONSTANT)
-    rows, cols = padded.shape[0] // tile, padded.shape[1] // tile
-    held = np.where(padded.reshape(rows, tile, cols, tile).any(axis=(1, 3)), np.uint8(1), np.uint8(0))
-    return np.asarray(cv2.dilate(held, np.ones((3, 3), np.uint8)), np.uint8)
-
-
-def _boxes(tiles: Pixels, tile: int, shape: tuple[int, ...]) -> list[tuple[int, int, int, int]]:
-    """Return left, top, right and bottom, px, of boxes around all held tiles; no two boxes overlap."""
-    boxes: list[tuple[int, int, int, int]] = []
-    contours, _ = cv2.findContours(tiles, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
-    for contour in contours:
-        left, top, width, height = (int(side) for side in cv2.boundingRect(contour))
-        boxes = _joined(boxes, (left, top, left + width, top + height))
-    area = sum((right - left) * (bottom - top) for left, top, right, bottom in boxes)
-    if len(boxes) > MAX_PIECES or area > WHOLE_SHARE * tiles.size:
-        boxes = [_around(boxes)]
-    return [
-        (left * tile, top * tile, min(right * tile, shape[1]), min(bottom * tile, shape[0]))
-        for left, top, right, bottom in boxes
-    ]
-
-
-def _joined(boxes: list[tuple[int, int, int, int]], box: tuple[int, int, int, int]) -> list[tuple[int, int, int, int]]:
-    """Add a box, merged with those it overlaps."""
-    for other in boxes:
-        if box[0] < other[2] and other[0] < box[2] and box[1] < other[3] and other[1] < box[3]:
-            return _joined([known for known in boxes if known is not other], _around([box, other]))
-    return [*boxes, box]
-
-
-def _around(boxes: list[tuple[int, int, int, int]]) -> tuple[int, int, int, int]:
-    left, top, right, bottom = zip(*boxes, strict=True)
-    return min(left), min(top), max(right), max(bottom)
