@@ -2,6 +2,7 @@
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
@@ -10,8 +11,12 @@ TILE_MM = 2.0
 MAX_PIECES = 24
 WHOLE_SHARE = 0.6  # pieces that together cover more than this share become one
 
+MAX_ROUNDS = 20  # boxes that grow into each other one by one would take as many rounds as there are boxes
+
 PxBox = tuple[int, int, int, int]
 """Left, top, right and bottom, px."""
+Boxes = NDArray[np.intp]
+"""(n, 4), the same in tiles."""
 
 
 def boxes_around(held: Pixels, dpi: float) -> list[PxBox]:
@@ -40,28 +45,34 @@ def _tiled(far: Pixels, tile: int) -> Pixels:
 
 def _boxes(tiles: Pixels, tile: int, shape: tuple[int, ...]) -> list[PxBox]:
     """Return boxes around all held tiles, in px of a page of a shape."""
-    boxes: list[PxBox] = []
-    contours, _ = cv2.findContours(tiles, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_SIMPLE)
-    for contour in contours:
-        left, top, width, height = (int(side) for side in cv2.boundingRect(contour))
-        boxes = _joined(boxes, (left, top, left + width, top + height))
-    area = sum((right - left) * (bottom - top) for left, top, right, bottom in boxes)
+    boxes = _apart(tiles)
+    area = ((boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])).sum()
     if len(boxes) > MAX_PIECES or area > WHOLE_SHARE * tiles.size:
-        boxes = [_around(boxes)]
-    return [
-        (left * tile, top * tile, min(right * tile, shape[1]), min(bottom * tile, shape[0]))
-        for left, top, right, bottom in boxes
-    ]
+        boxes = _around(boxes)
+    within = np.minimum(boxes * tile, np.array([shape[1], shape[0]] * 2))
+    return [(left, top, right, bottom) for left, top, right, bottom in within.tolist()]
 
 
-def _joined(boxes: list[PxBox], box: PxBox) -> list[PxBox]:
-    """Add a box, merged with those it overlaps."""
-    for other in boxes:
-        if box[0] < other[2] and other[0] < box[2] and box[1] < other[3] and other[1] < box[3]:
-            return _joined([known for known in boxes if known is not other], _around([box, other]))
-    return [*boxes, box]
+def _apart(tiles: Pixels) -> Boxes:
+    """Return boxes around all held tiles that do not overlap: those that do are laid together, as often as it takes."""
+    boxes = _around_each(tiles)
+    for _ in range(MAX_ROUNDS):
+        covered = np.zeros_like(tiles)
+        for left, top, right, bottom in boxes.tolist():
+            covered[top:bottom, left:right] = 1
+        joined = _around_each(covered)
+        if len(joined) == len(boxes):
+            return joined
+        boxes = joined
+    return _around(boxes)
 
 
-def _around(boxes: list[PxBox]) -> PxBox:
-    left, top, right, bottom = zip(*boxes, strict=True)
-    return min(left), min(top), max(right), max(bottom)
+def _around_each(tiles: Pixels) -> Boxes:
+    """Return the box around each group of tiles that touch."""
+    _, _, stats, _ = cv2.connectedComponentsWithStats(tiles, connectivity=8)
+    left_top, size = stats[1:, :2], stats[1:, 2:4]  # the first is what is not held
+    return np.hstack([left_top, left_top + size]).astype(np.intp)
+
+
+def _around(boxes: Boxes) -> Boxes:
+    return np.hstack([boxes[:, :2].min(axis=0), boxes[:, 2:].max(axis=0)])[None]
