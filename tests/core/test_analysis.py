@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from papiermappe.core.analysis import analyse
 from papiermappe.core.clean import ColourKind, FindingKind, estimate_skew, find_sheet
 from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.paper import A4
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import Origin, page_size_mm
@@ -132,3 +133,11 @@ def test_a_mirrored_page_is_turned_the_other_way(skew_deg: float) -> None:
     straight, mirrored = (estimate_skew(np.ascontiguousarray(one), DPI) for one in (page, page[:, ::-1]))
     assert mirrored.skew_deg == pytest.approx(-straight.skew_deg, abs=0.03)
     assert straight.skew_deg == pytest.approx(skew_deg, abs=0.05)
+
+
+@pytest.mark.parametrize("dpi", [30.0, 150.0, 600.0])
+@pytest.mark.parametrize("shape", [(1, 1), (2, 1), (1, 301), (640, 2), (3, 900), (7, 3)])
+def test_a_picture_that_is_next_to_nothing_is_examined(shape: tuple[int, int], dpi: float) -> None:
+    for level in (0, 128, 255):
+        page = CapturedPicture(encode_png(np.full((*shape, 3), level, np.uint8)), dpi)
+        assert -45 <= analyse(page).treatment.skew_deg <= 45

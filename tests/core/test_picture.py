@@ -68,10 +68,13 @@ def test_a_damaged_picture_is_refused_or_decoded_at_its_size(at: int, value: int
     assert pixels.size <= 3 * 100_000
 
 
+@pytest.mark.parametrize("encode", [encode_jpeg, encode_png])
 @pytest.mark.parametrize("reduction", [1, 2, 4, 8])
-@pytest.mark.parametrize("shape", [(120, 80), (120, 80, 3), (121, 83), (1, 1)])
-def test_reduced_sizes_are_rounded_up(reduction: Reduction, shape: tuple[int, ...]) -> None:
-    data = encode_jpeg(np.full(shape, 200, np.uint8))
+@pytest.mark.parametrize("shape", [(120, 80), (120, 80, 3), (121, 83), (1, 1), (1, 300, 3)])
+def test_reduced_sizes_are_rounded_up(
+    encode: Callable[[Pixels], bytes], reduction: Reduction, shape: tuple[int, ...]
+) -> None:
+    data = encode(np.full(shape, 200, np.uint8))
     assert decode(data, reduction=reduction).shape[:2] == (-(-shape[0] // reduction), -(-shape[1] // reduction))
 
 

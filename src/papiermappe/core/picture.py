@@ -33,7 +33,8 @@ TO_UPRIGHT = {
 """For each orientation, the quarter turns counter-clockwise, and whether it is mirrored left to right after them."""
 LYING = frozenset({5, 6, 7, 8})
 
-MEDIA_TYPES = {"JPEG": "image/jpeg", "PNG": "image/png"}
+JPEG = "image/jpeg"
+MEDIA_TYPES = {"JPEG": JPEG, "PNG": "image/png"}
 
 _REDUCED_COLOUR = {
     1: cv2.IMREAD_COLOR_RGB,
@@ -172,6 +173,8 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
         PictureRefused: broken, too large or of another kind.
     """
     head = read_head(data, limit_px)
+    if reduction != 1 and head.media_type != JPEG:  # the decoder would round down, and so move what is far off
+        return _reduced(decode(data, limit_px, 1, grey), reduction)
     in_colour = head.is_colour and not grey
     flags = (_REDUCED_COLOUR if in_colour else _REDUCED_GREY)[reduction] | cv2.IMREAD_IGNORE_ORIENTATION
     try:
@@ -185,6 +188,15 @@ def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction =
     turn, mirror = TO_UPRIGHT[head.orientation]
     upright = turned(np.asarray(pixels, np.uint8), turn)
     return np.asarray(cv2.flip(upright, 1), np.uint8) if mirror else upright
+
+
+def _reduced(pixels: Pixels, by: Reduction) -> Pixels:
+    """Return a picture with each side divided and rounded up, as a JPEG is decoded."""
+    down, across = (-side % by for side in pixels.shape[:2])
+    whole = pixels
+    if down or across:
+        whole = np.asarray(cv2.copyMakeBorder(pixels, 0, down, 0, across, cv2.BORDER_REPLICATE), np.uint8)
+    return shrunk(whole, by)
 
 
 def checked(pixels: Pixels, dpi: float) -> Pixels:

@@ -49,8 +49,10 @@ def read_codes(grey: Pixels, dpi: float) -> list[PageCode]:
         grey: (H, W) uint8, the page in any position.
         dpi: of it. Below 100 dpi small codes are not read.
     """
-    if dpi > READ_DPI * 1.5:
-        scale = READ_DPI / dpi
+    scale = READ_DPI / dpi if dpi > READ_DPI * 1.5 else 1.0
+    if scale * min(grey.shape) < CELL_PX:
+        return []  # no code is as small
+    if scale < 1:
         grey = np.asarray(cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA), np.uint8)
     found = _in_order(_read(grey, _ALL)) or _read_stained(grey)
     distinct = {(_NAMES[str(code.format)], text): None for code in found if (text := one_line(code.text)[:MAX_TEXT])}
