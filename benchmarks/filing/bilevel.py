@@ -9,6 +9,7 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+import cv2
 import numpy as np
 import pypdfium2
 from benchmarks.corpus.pages import PRINT_KINDS, draw_page
@@ -24,6 +25,7 @@ from papiermappe.core.encode.options import About
 from papiermappe.core.encode.pdf import PdfPage, write_pdf
 
 DPI = 300
+GRAIN_OVER = 0.14  # about a seventh of it is ink
 DOCUMENTS, PAGES = 8, 12
 MIXED = 44
 TEXTS = ("letter", "two columns", "table", "sparse")
@@ -47,6 +49,7 @@ def measure(share: float, seed: int) -> list[Row]:
         Row("with symbols, all kinds of pages together", f"{_ratio([mixed]):.3f}"),
         Row("generic, speed", f"{statistics.median(text_mpx):.0f} Mpx/s", ">= 100 Mpx/s"),
         Row("with symbols, time", f"{statistics.median(symbols_ms):.0f} ms a page", "<= 400 ms"),
+        Row("    of pages of nothing but grain", f"{_ms_a_page([_grain(seed, at) for at in range(2)]):.0f} ms a page"),
         *_exact([*noisy, *clean, mixed]),
     ]
 
@@ -72,6 +75,12 @@ def _clean(numbers: range, seed: int) -> list[list[PackedInk]]:
 def _scanned(kind: str, seed: list[int]) -> PackedInk:
     hand = np.random.default_rng(seed)
     return PackedInk.of(binarise(scanned(draw_page(PRINT_KINDS[kind], hand, DPI), hand, DPI), DPI))
+
+
+def _grain(seed: int, at: int) -> PackedInk:
+    """Return an A4 page of specks, no two of which are alike but by chance."""
+    noise = np.random.default_rng([seed, 47, at]).normal(size=(3508, 2480)).astype(np.float32)
+    return PackedInk.of(np.asarray(cv2.GaussianBlur(noise, (0, 0), 2.0) > GRAIN_OVER, np.bool_))
 
 
 def _drawn(kind: str, seed: list[int]) -> PackedInk:

@@ -16,6 +16,13 @@ from papiermappe.core.encode.jbig2.shapes import MAX_SIDE_PX, WORD, Shapes
 RIM_PX = 1
 """What the box of a model has around it, white."""
 SIZE_SLACK_PX = 2 * RIM_PX
+MOST_COMPARED = 2000
+"""Models that a shape is held against at most: twice as many as on noisy letters, so that no page takes for ever."""
+FEW_COMPARED = 100
+"""The same where hardly any shape has been like another: that is grain, not print."""
+ALIKE_SHARE = 0.005
+TOLD_BY = 1000
+"""So many shapes tell whether they are like each other."""
 SIDES = MAX_SIDE_PX + 1 + SIZE_SLACK_PX
 _ONES = (np.uint64(0x5555555555555555), np.uint64(0x3333333333333333), np.uint64(0x0F0F0F0F0F0F0F0F))
 _SUM = np.uint64(0x0101010101010101)
@@ -164,7 +171,10 @@ def _all_matched(
             newest[model_height[model], model_width[model]] = model
     found = np.full(count, -1, np.int64)
     across, down, apart = np.zeros(count, np.int64), np.zeros(count, np.int64), np.zeros(count, np.int64)
+    matched = 0
     for shape in range(count):
+        is_grain = shape >= TOLD_BY and matched < ALIKE_SHARE * shape
+        left = FEW_COMPARED if is_grain else MOST_COMPARED
         best = np.int64(max_apart * centres[shape, 2]) + 1
         mine = rows[first_row[shape] : first_row[shape + 1]]
         tall, wide = np.int64(height[shape]), np.int64(width[shape])
@@ -172,7 +182,8 @@ def _all_matched(
             taller = near // (2 * SIZE_SLACK_PX + 1) - SIZE_SLACK_PX
             wider = near % (2 * SIZE_SLACK_PX + 1) - SIZE_SLACK_PX
             model = newest[max(np.int64(0), tall + taller), max(np.int64(0), wide + wider)]
-            while model >= 0:
+            while model >= 0 and left > 0:
+                left -= 1
                 to_right = _offset(model_centres[model, 0] - centres[shape, 0], wider)
                 to_bottom = _offset(model_centres[model, 1] - centres[shape, 1], taller)
                 theirs = model_rows[model_first_row[model] : model_first_row[model + 1]]
@@ -181,6 +192,7 @@ def _all_matched(
                     best = differ
                     found[shape], across[shape], down[shape], apart[shape] = model, to_right, to_bottom, differ
                 model = older[model]
+        matched += found[shape] >= 0
         if growing and found[shape] < 0:
             found[shape] = shape
             older[shape] = newest[tall, wide]
