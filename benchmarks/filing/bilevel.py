@@ -25,7 +25,7 @@ from papiermappe.core.encode.options import About
 from papiermappe.core.encode.pdf import PdfPage, write_pdf
 
 DPI = 300
-GRAIN_OVER = 0.14  # about a seventh of it is ink
+GRAIN_OVER = 0.14  # about a sixth of it is ink
 DOCUMENTS, PAGES = 8, 12
 MIXED = 44
 TEXTS = ("letter", "two columns", "table", "sparse")

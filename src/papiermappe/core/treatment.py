@@ -32,6 +32,7 @@ from papiermappe.core.zones import SheetZone, ZoneKind
 PAPER_WHITE = 255
 SURE = 0.5
 MAX_PAGE_MM = 2000.0
+MAX_SKEW_DEG = 45.0
 MAX_MARGIN_MM = 200.0
 MAX_ZONES = 500
 REDUCTIONS: tuple[Reduction, ...] = (8, 4, 2)
@@ -61,7 +62,7 @@ class _Value(BaseModel):
 class Straightening(_Value):
     """Take out the skew of the content."""
 
-    skew_deg: Annotated[float, Field(ge=-45, le=45)]
+    skew_deg: Annotated[float, Field(ge=-MAX_SKEW_DEG, le=MAX_SKEW_DEG)]
     confidence: Annotated[float, Field(ge=0, le=1)] = 1.0
     origin: Origin = Origin.FOUND
     on: bool = True

@@ -38,7 +38,7 @@ from papiermappe.services.naming_rules import RuleInUse
 from papiermappe.services.pages import analysis_of, pages_of
 from papiermappe.services.planning import PagesWanted, planned_documents
 from papiermappe.services.reading import NOT_READ, Reading
-from papiermappe.services.slips import record_of
+from papiermappe.services.slips import SlipRecord, record_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.database import Store
 from papiermappe.store.models import (
@@ -126,9 +126,8 @@ def _request(
         replaceable(session, wanted.replaces)
     _refuse_impossible(wanted, planned, has_password=sealed_password is not None)
     pages = _pages_of(session, mappe_id, [page for document in planned for page in document.pages])
-    filing = _filing_of(wanted, pages, rule, now, sealed_password)
-    filing.mappe_id = mappe_id
-    filing.slip = record_of(session, mappe_id, pages, caller.author).model_dump(mode="json")
+    slip = record_of(session, mappe_id, pages, caller.author)
+    filing = _filing_of(mappe_id, wanted, pages, rule, slip, now, sealed_password)
     session.add(filing)
     session.flush()
     if len(planned) == 1:
@@ -156,10 +155,17 @@ def _refuse_impossible(wanted: FilingRequest, planned: Sequence[PlannedDocument]
 
 
 def _filing_of(
-    wanted: FilingRequest, pages: Sequence[Page], rule: RuleInUse, now: datetime, sealed_password: bytes | None
+    mappe_id: int,
+    wanted: FilingRequest,
+    pages: Sequence[Page],
+    rule: RuleInUse,
+    slip: SlipRecord,
+    now: datetime,
+    sealed_password: bytes | None,
 ) -> Filing:
     """Return the row of what is wanted, with the pages as they are now."""
     return Filing(
+        mappe_id=mappe_id,
         pages={"pages": [_as_filed(page) for page in pages]},
         page_count=len(pages),
         format=wanted.format,
@@ -170,6 +176,7 @@ def _filing_of(
         password=sealed_password,
         naming_rule_id=rule.id,
         naming=rule.rule.model_dump(mode="json"),
+        slip=slip.model_dump(mode="json"),
         state=FilingState.QUEUED,
         requested_at=now,
     )

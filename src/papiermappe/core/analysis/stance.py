@@ -13,13 +13,12 @@ from papiermappe.core.clean.upright import TurnEstimate, find_upright
 from papiermappe.core.clean.view import View
 from papiermappe.core.geometry import Quad, mm_to_px
 from papiermappe.core.picture import Pixels, turned
-from papiermappe.core.treatment import SURE
+from papiermappe.core.treatment import MAX_SKEW_DEG, SURE
 
 LEAST_TURN_DPI = 50.0  # rows of a table are taken for lines of print below that
 RIM_MM = 2.0
 EDGES_AGREE_DEG = 1.0
 HALVES_AGREE_DEG = 0.2  # of a sheet on a photo: print in both halves of it is turned by about the same
-MOST_SKEW_DEG = 45.0  # a sheet has no sides that lean by more; a picture of two pixels may seem to
 PRINT_ON_PAPER_DEG = 3.0  # whatever is turned further than this against its sheet is probably not print
 
 
@@ -71,7 +70,7 @@ def _skew(sheet: View, frame: SheetFrame) -> SkewEstimate:
     """Return the skew of the print; that of the paper's edges where there is no print to go by."""
     print_skew = estimate_skew(sheet, sheet.dpi)
     edge_skew_deg = _edge_skew_deg(frame.corners)
-    if frame.confidence < SURE or abs(edge_skew_deg) > MOST_SKEW_DEG:
+    if frame.confidence < SURE or abs(edge_skew_deg) > MAX_SKEW_DEG:  # as a picture of two pixels may seem to lean
         return print_skew
     if print_skew.confidence >= SURE and abs(print_skew.skew_deg - edge_skew_deg) < PRINT_ON_PAPER_DEG:
         return print_skew

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from papiermappe.core.operations.model import BaseOperation, Changes, PageState
 from papiermappe.core.page_box import PageBox
-from papiermappe.core.treatment import MAX_PAGE_MM, Cropping, Origin, Straightening, page_box
+from papiermappe.core.treatment import MAX_PAGE_MM, MAX_SKEW_DEG, Cropping, Origin, Straightening, page_box
 from papiermappe.message import Message
 
 LEAST_PAGE_MM = 5.0
@@ -25,7 +25,7 @@ class SetSkew(BaseOperation):
 
     kind: Literal["set_skew"] = "set_skew"
     by_captures: ClassVar[bool] = True
-    skew_deg: Annotated[float, Field(ge=-45, le=45)]
+    skew_deg: Annotated[float, Field(ge=-MAX_SKEW_DEG, le=MAX_SKEW_DEG)]
     """By which the content is turned counter-clockwise against upright."""
 
     def apply(self, pages: Sequence[PageState]) -> Changes:
