@@ -1,16 +1,16 @@
 """How well the station Order proposes: fronts and backs put together, dividers found, post cut into documents.
 
-Run `python -m benchmarks.order [pairs] [dividers] [documents] [--share 0.1] [--seed 311]`; the whole takes some hours
-on two cores.
+Run `python -m benchmarks.order [pairs] [habit] [dividers] [documents] [--share 0.1] [--seed 311]`; the whole takes
+some hours on two cores.
 """
 
 import argparse
 
 from benchmarks.ordering.dividing import divider_rows
 from benchmarks.ordering.documents import document_rows
-from benchmarks.ordering.pairings import pairing_rows
+from benchmarks.ordering.pairings import habit_rows, pairing_rows
 
-PARTS = {"pairs": pairing_rows, "dividers": divider_rows, "documents": document_rows}
+PARTS = {"pairs": pairing_rows, "habit": habit_rows, "dividers": divider_rows, "documents": document_rows}
 
 
 def main() -> None:

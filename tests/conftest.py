@@ -27,7 +27,7 @@ from tests.helpers import ANNA, PATIENCE_S, Drawer, free_ports
 
 TEMPLATE = "template_papiermappe"
 
-
+cv2.setNumThreads(1)  # tests run side by side, as many as there are cores
 hypothesis.settings.register_profile("patient", deadline=None)  # machines are busy; what is slow, benchmarks tell
 hypothesis.settings.load_profile("patient")
 

@@ -20,6 +20,7 @@ from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import page_size_mm
 
 PILES = 200
+WITHOUT_EVIDENCE = 40
 LONG = 200
 FAULTS = ("missed", "twice", "two at once")
 
@@ -60,9 +61,13 @@ def pairing_rows(share: float, seed: int) -> Iterator[Row]:
         for kind in kinds:
             share_sure = _mean(_is_good(one) for one in ours if one.kind == kind)
             yield Row(f"    {kind}, right and sure", percent(share_sure))
-    nothing = of_all(_judge_without_evidence, scaled(40, share), seed + 1, chunk=1)
+
+
+def habit_rows(share: float, seed: int) -> Iterator[Row]:
+    """Yield how many piles with nothing to go by are said to be unsure, and how long a proposal takes."""
     yield _pace(seed)
-    yield Row(f"{len(nothing)} piles with nothing to go by: said to be unsure", percent(_mean(nothing)), "100 %")
+    unsure = of_all(_judge_without_evidence, scaled(WITHOUT_EVIDENCE, share), seed, chunk=1)
+    yield Row(f"{len(unsure)} piles with nothing to go by: said to be unsure", percent(_mean(unsure)), "100 %")
 
 
 def _pace(seed: int) -> Row:

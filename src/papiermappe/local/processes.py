@@ -23,6 +23,8 @@ ALLOCATOR = {
     "MALLOC_TRIM_THRESHOLD_": str(8 * 2**20),
 }
 """For glibc (mallopt(3)): left alone it comes to keep the room of decoded pages for good, some 40 MB a process."""
+LINEAR_ALGEBRA = {"OPENBLAS_NUM_THREADS": "1"}
+"""For numpy: the worker has a process for each core, whose threads would only wait for those of the others."""
 
 
 @dataclass
@@ -46,7 +48,7 @@ class Child:
         with self.log_file.open("ab") as log:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "papiermappe", *self.arguments],
-                env={**self.environment, **ALLOCATOR, "TMPDIR": str(self.temporary)},
+                env={**self.environment, **ALLOCATOR, **LINEAR_ALGEBRA, "TMPDIR": str(self.temporary)},
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=log,

@@ -95,9 +95,14 @@ def write_film(path: Path, frames: Iterable[Frame], frames_a_s: int = FRAMES_A_S
     """
     with path.open("wb") as film_file:
         for frame in frames:
-            encoded = io.BytesIO()
-            Image.fromarray(frame.pixels).save(encoded, "JPEG", quality=FILM_QUALITY)
-            film_file.write(encoded.getvalue() * (PLAYED_A_S // frames_a_s))
+            film_file.write(jpeg_of(frame) * (PLAYED_A_S // frames_a_s))
+
+
+def jpeg_of(frame: Frame) -> bytes:
+    """Return a frame as a JPEG."""
+    encoded = io.BytesIO()
+    Image.fromarray(frame.pixels).save(encoded, "JPEG", quality=FILM_QUALITY)
+    return encoded.getvalue()
 
 
 def _still(scene: Scene, camera: Camera, count: int, lies: int | None) -> Iterator[Frame]:
