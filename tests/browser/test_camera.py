@@ -71,7 +71,8 @@ def filmed(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def scenes() -> list[Scene]:
     """A sheet that is laid, turned over and moved, an open book, and a divider: each brought by a hand."""
     found = []
-    for lies, group in groupby(film(STEPS, WIDTH_PX, still_s=0.3, table=Table.SLATE), lambda frame: frame.lies):
+    played = film(STEPS, WIDTH_PX, still_s=0.6, table=Table.SLATE, frames_a_s=5)
+    for lies, group in groupby(played, lambda frame: frame.lies):
         frames = list(group)
         if lies is None:
             frames = [frames[len(frames) * 2 // 3]]  # the hand holds the sheet
