@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners
+from papiermappe.core.photo.evidence import WEIGHTS as EVIDENCE_WEIGHTS
+from papiermappe.core.photo.evidence import evidence
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, picked
 from papiermappe.core.photo.rectified import PAPER_ASPECTS, seen_aspect
@@ -28,6 +30,7 @@ ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off coun
 DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
 LARGER = 1.03  # the area of a quadrilateral against that of one within it, at least
 OUTSIDE_SHARE = 0.01  # of its size: so far a quadrilateral may reach out of the one that it is within
+FOUND_TWICE_SHARE = 0.012  # of the picture's longer side: placed corners that are nearer are the same
 LEAST_APART = 2  # of its corners
 ALIKE_APART = 0.12  # paper beside a picture differs by no more from the paper at the sheet's own sides
 FEATURES = {
@@ -52,16 +55,17 @@ class Contender(NamedTuple):
     """On the larger picture."""
 
 
-def find_contenders(fine: Pixels, tracks: Tracks, quads: Quads, scores: Numbers, by: float) -> list[Contender]:
+def best_contenders(fine: Pixels, tracks: Tracks, quads: Quads, by: float) -> list[Contender]:
     """Return the best quadrilaterals that are not about the same, the best first, with their sides placed.
 
     Args:
         fine: the picture on which they are placed.
         tracks: of the picture that was searched.
         quads: that were found on it.
-        scores: of these.
         by: how much larger `fine` is.
     """
+    height, width = fine.shape[:2]
+    scores = evidence(tracks, quads, width / by, height / by) @ EVIDENCE_WEIGHTS
     found: list[int] = []
     same_px = SAME_SHARE * max(fine.shape[:2]) / by
     order = np.argsort(-scores, kind="stable")[:MOST_COMPARED]
@@ -72,6 +76,20 @@ def find_contenders(fine: Pixels, tracks: Tracks, quads: Quads, scores: Numbers,
     placed = [place_sides(fine, scaled(corners, by)) for corners in best.corners]
     colours = colours_beside(tracks, best)
     return [Contender(*known) for known in zip(best.corners, scores[found].tolist(), *colours, placed, strict=True)]
+
+
+def joined(contenders: list[Contender], others: list[Contender], longer_px: int) -> list[Contender]:
+    """Return contenders, and of others those whose placed sides are not those of one of them.
+
+    Args:
+        contenders: that are kept.
+        others: that were found in another way.
+        longer_px: the longer side of the picture on which both were placed.
+    """
+    known = np.array([contender.placed.corners for contender in contenders]).reshape(-1, 4, 2)
+    same_px = FOUND_TWICE_SHARE * longer_px
+    new = [other for other in others if (_off_px(known, other.placed.corners) > same_px).all()]
+    return [*contenders, *new]
 
 
 def merits(contenders: list[Contender], width_px: int, height_px: int) -> Numbers:

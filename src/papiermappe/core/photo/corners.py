@@ -1,9 +1,10 @@
 """The four corners of a sheet on a camera picture.
 
-Lines along which edges run are put together to quadrilaterals, and each is judged by all that is seen along its sides:
-whether edges run along all of them and end at the corners, whether inside is one paper and outside is not, which way
-the brightness steps, whether it has the proportions of a sheet. The best are placed exactly and compared; one of them
-is surely the sheet only where it stands out from all others.
+Lines along which edges run are put together to quadrilaterals, and areas that differ from what is around them fill
+others. Each is judged by all that is seen along its sides: whether edges run along all of them and end at the corners,
+whether inside is one paper and outside is not, which way the brightness steps, whether it has the proportions of a
+sheet. The best are placed exactly and compared; one of them is surely the sheet only where it stands out from all
+others.
 """
 
 import math
@@ -14,10 +15,18 @@ import cv2
 import numpy as np
 
 from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
-from papiermappe.core.photo.contenders import Contender, colours_apart, find_contenders, merits, scaled, shared_areas
-from papiermappe.core.photo.evidence import WEIGHTS, evidence
+from papiermappe.core.photo.contenders import (
+    Contender,
+    best_contenders,
+    colours_apart,
+    joined,
+    merits,
+    scaled,
+    shared_areas,
+)
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
-from papiermappe.core.photo.quads import find_quads
+from papiermappe.core.photo.patches import find_patches
+from papiermappe.core.photo.quads import find_quads, quads_along
 from papiermappe.core.photo.rectified import Corners, outline_px
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import tracks_of
@@ -124,16 +133,20 @@ def _plain_sides(placed: Placed) -> list[Numbers | None]:
 def _contenders(fine: Pixels, look: Pixels) -> list[Contender]:
     """Return the quadrilaterals that look most like the sheet; none where there is none."""
     height, width = look.shape[:2]
+    by = len(fine) / height
     edges = edge_map(look)
+    contenders: list[Contender] = []
     lines = find_lines(edges)
-    if len(lines) < 4:
-        return []
-    tracks = tracks_of(look, edges, lines)
-    quads = find_quads(tracks, width, height)
-    if not len(quads.lines):
-        return []
-    scores = evidence(tracks, quads, width, height) @ WEIGHTS
-    return find_contenders(fine, tracks, quads, scores, len(fine) / height)
+    if len(lines) >= 4:
+        tracks = tracks_of(look, edges, lines)
+        quads = find_quads(tracks, width, height)
+        if len(quads.lines):
+            contenders = best_contenders(fine, tracks, quads, by)
+    if patches := find_patches(look):
+        sides, quads = quads_along(patches, width, height)
+        filled = best_contenders(fine, tracks_of(look, edges, sides), quads, by)
+        contenders = joined(contenders, filled, max(fine.shape[:2]))
+    return contenders
 
 
 def _likelihood(contenders: list[Contender], best: int, leads: Numbers) -> float:

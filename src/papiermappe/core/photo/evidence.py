@@ -27,7 +27,7 @@ FEATURES = {
 WEIGHTS = np.array(list(FEATURES.values()))
 
 
-def evidence(tracks: Tracks, quads: Quads, width: int, height: int) -> Numbers:
+def evidence(tracks: Tracks, quads: Quads, width: float, height: float) -> Numbers:
     """Return for each quadrilateral what is seen along its sides, (n, len(FEATURES)).
 
     Brightness is told as a share of that of the inside, so that dim photos count like bright ones.

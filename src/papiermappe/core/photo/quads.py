@@ -1,5 +1,6 @@
 """Candidates for the sheet: quadrilaterals of lines that edges run along, and what each of them shows."""
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -51,6 +52,27 @@ def find_quads(tracks: Tracks, width: int, height: int) -> Quads:
     quads = picked(quads, (shares.min(axis=1) >= LEAST_EDGE) & (seen_shares(tracks, quads).min(axis=1) >= LEAST_SEEN))
     rough = edge_shares(tracks, quads).sum(axis=1) - 0.5 * after_shares(tracks, quads).sum(axis=1)
     return picked(quads, np.argsort(-(rough + np.sqrt(areas(quads.corners) / (width * height))))[:MOST_QUADS])
+
+
+def quads_along(outlines: Sequence[Numbers], width: int, height: int) -> tuple[Numbers, Quads]:
+    """Return quadrilaterals that are known as such, and the lines that their sides lie on, (4 n, 2), as `find_lines`.
+
+    Args:
+        outlines: (4, 2) each, clockwise, in px of the picture that is looked at; at least one.
+        width: of the picture, in px.
+        height: of it.
+    """
+    corners = np.array(outlines, np.float64)
+    after = np.roll(corners, -1, axis=1)
+    along = after - corners
+    angle = np.arctan2(along[..., 0], -along[..., 1]) % np.pi
+    normal = np.stack([np.cos(angle), np.sin(angle)], axis=-1)
+    middle = np.array([(width - 1) / 2, (height - 1) / 2])
+    distance = ((corners - middle) * normal).sum(axis=-1)
+    way = np.stack([-normal[..., 1], normal[..., 0]], axis=-1)
+    start, end = (((ends - middle) * way).sum(axis=-1) for ends in (corners, after))
+    lines = np.column_stack([angle.ravel(), distance.ravel()])
+    return lines, Quads(np.arange(len(lines), dtype=np.intp).reshape(-1, 4), corners, start, end)
 
 
 def edge_shares(tracks: Tracks, quads: Quads) -> Numbers:
