@@ -78,18 +78,16 @@ def best_contenders(fine: Pixels, tracks: Tracks, quads: Quads, by: float) -> li
     return [Contender(*known) for known in zip(best.corners, scores[found].tolist(), *colours, placed, strict=True)]
 
 
-def joined(contenders: list[Contender], others: list[Contender], longer_px: int) -> list[Contender]:
-    """Return contenders, and of others those whose placed sides are not those of one of them.
+def is_placed(corners: Numbers, contenders: list[Contender], longer_px: int) -> bool:
+    """Return whether one of the contenders was placed where a quadrilateral is.
 
     Args:
-        contenders: that are kept.
-        others: that were found in another way.
-        longer_px: the longer side of the picture on which both were placed.
+        corners: of the quadrilateral, (4, 2), clockwise, in px of the picture on which they were placed.
+        contenders: that are known.
+        longer_px: the longer side of that picture.
     """
-    known = np.array([contender.placed.corners for contender in contenders]).reshape(-1, 4, 2)
-    same_px = FOUND_TWICE_SHARE * longer_px
-    new = [other for other in others if (_off_px(known, other.placed.corners) > same_px).all()]
-    return [*contenders, *new]
+    placed = np.array([contender.placed.corners for contender in contenders]).reshape(-1, 4, 2)
+    return bool((_off_px(placed, corners) <= FOUND_TWICE_SHARE * longer_px).any())
 
 
 def merits(contenders: list[Contender], width_px: int, height_px: int) -> Numbers:

@@ -19,7 +19,7 @@ from papiermappe.core.photo.contenders import (
     Contender,
     best_contenders,
     colours_apart,
-    joined,
+    is_placed,
     merits,
     scaled,
     shared_areas,
@@ -142,10 +142,13 @@ def _contenders(fine: Pixels, look: Pixels) -> list[Contender]:
         quads = find_quads(tracks, width, height)
         if len(quads.lines):
             contenders = best_contenders(fine, tracks, quads, by)
-    if patches := find_patches(look):
+    longer_px = max(fine.shape[:2])
+    patches = [corners for corners in find_patches(look) if not is_placed(scaled(corners, by), contenders, longer_px)]
+    if patches:
         sides, quads = quads_along(patches, width, height)
         filled = best_contenders(fine, tracks_of(look, edges, sides), quads, by)
-        contenders = joined(contenders, filled, max(fine.shape[:2]))
+        new = [contender for contender in filled if not is_placed(contender.placed.corners, contenders, longer_px)]
+        contenders += new
     return contenders
 
 

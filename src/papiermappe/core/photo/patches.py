@@ -99,7 +99,8 @@ def _quadrilateral(polygon: Numbers, width: int, height: int) -> Numbers | None:
     """
     left = polygon if _signed_area(polygon) > 0 else polygon[::-1]
     while len(left) > 4:
-        before, start, end, after = (np.roll(left, -turns, axis=0) for turns in (-1, 0, 1, 2))
+        at = np.arange(len(left))
+        before, start, end, after = (left[(at + turn) % len(left)] for turn in (-1, 0, 1, 2))
         one, other = start - before, end - after
         across = _cross(one, other)
         safe = np.where(np.abs(across) < PARALLEL, np.nan, across)
@@ -109,11 +110,10 @@ def _quadrilateral(polygon: Numbers, width: int, height: int) -> Numbers | None:
         added = np.abs(_cross(start - meeting, end - meeting)) / 2
         added = np.where(_on_rim(start, end, width, height), RIM_WEIGHT * added, added)
         added = np.where(is_beyond, added, np.inf)
-        at = int(added.argmin())
-        if not np.isfinite(added[at]):
+        out = int(added.argmin())
+        if not np.isfinite(added[out]):
             return None
-        left = np.delete(np.roll(left, -at, axis=0), 1, axis=0)
-        left[0] = meeting[at]
+        left = np.vstack([left[(at[2:] + out) % len(left)], meeting[out]])  # in place of both its ends
     return left
 
 
