@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from tests.core.photo.test_corners import QUAD, SIZE, apart_px, laid, plain
 
 from papiermappe.core.photo import find_corners
-from papiermappe.core.photo.contenders import FEATURES, Contender, features, merits, shared_areas
+from papiermappe.core.photo.contenders import FEATURES, Contender, features, is_placed, merits, overlaps, shared_areas
 from papiermappe.core.photo.sides import Placed
 from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import Pixels
@@ -82,6 +82,14 @@ def test_what_two_have_in_common_is_told_of_the_smaller_one() -> None:
     half = box(800, 100, 1000, 900)  # half of it lies on the sheet
     contenders = [contender(SHEET), contender(PICTURE), contender(half)]
     assert shared_areas(contenders, contenders[0]) == pytest.approx([1, 1, 0.5], abs=1e-3)
+
+
+def test_the_same_found_twice_overlaps_itself() -> None:
+    shifted = SHEET + np.array((7.0, 0))  # of 700 px: 693 are in common, 707 in one or the other
+    assert overlaps([contender(SHEET), contender(shifted)], contender(SHEET)) == pytest.approx([1, 693 / 707], abs=1e-3)
+    assert is_placed(SHEET + np.array((10, 0)), [contender(SHEET)], WIDTH_PX)
+    assert not is_placed(SHEET + np.array((20, 0)), [contender(SHEET)], WIDTH_PX)
+    assert not is_placed(SHEET, [], WIDTH_PX)
 
 
 def printed_on(photo: Pixels, level: int) -> Pixels:

@@ -125,13 +125,22 @@ def features(contenders: list[Contender], width_px: int, height_px: int) -> Numb
 
 def shared_areas(contenders: list[Contender], other: Contender) -> Numbers:
     """Return how much of the smaller of the two each contender and another one have in common, (n,), 0 to 1."""
+    common, own, theirs = _common_areas(contenders, other)
+    return np.asarray(common / np.maximum(np.minimum(own, theirs), 1.0))
+
+
+def overlaps(contenders: list[Contender], other: Contender) -> Numbers:
+    """Return the intersection over the union of each contender and another one, (n,), 0 to 1."""
+    common, own, theirs = _common_areas(contenders, other)
+    return np.asarray(common / np.maximum(own + theirs - common, 1.0))
+
+
+def _common_areas(contenders: list[Contender], other: Contender) -> tuple[Numbers, Numbers, float]:
+    """Return the area that each contender and another one have in common, (n,), their own, (n,), and the other's."""
+    outlines = [np.asarray(contender.placed.corners, np.float32) for contender in contenders]
     theirs = np.asarray(other.placed.corners, np.float32)
-    shares = []
-    for contender in contenders:
-        own = np.asarray(contender.placed.corners, np.float32)
-        common, _ = cv2.intersectConvexConvex(own, theirs)
-        shares.append(common / max(1.0, min(cv2.contourArea(own), cv2.contourArea(theirs))))
-    return np.array(shares)
+    common = [cv2.intersectConvexConvex(own, theirs)[0] for own in outlines]
+    return np.array(common), np.array([cv2.contourArea(own) for own in outlines]), cv2.contourArea(theirs)
 
 
 def colours_apart(one: Numbers, other: Numbers) -> Numbers:

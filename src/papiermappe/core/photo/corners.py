@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
 from papiermappe.core.photo.contenders import (
@@ -21,6 +22,7 @@ from papiermappe.core.photo.contenders import (
     colours_apart,
     is_placed,
     merits,
+    overlaps,
     scaled,
     shared_areas,
 )
@@ -44,6 +46,7 @@ MOST_LEAD = 12.0
 ALL_SHARE, LEAD_A_SHARE = 0.65, 30.0  # ...where each of its sides shows its step along this much; else it needs more...
 LEAST_SHARE = 0.45  # ...and less than this is too little
 PART_SHARE, PART_LEAD = 0.9, 3.0  # of the smaller of two quadrilaterals: they may well be parts of one sheet
+SAME_OVERLAP = 0.96  # intersection over union: whichever of the two is taken, nothing that people see is missing
 PLAIN_SHARE = 0.7  # along so much a side shows its step that bows
 
 
@@ -92,11 +95,13 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     speaks_for = merits(contenders, fine.shape[1], fine.shape[0])
     best = int(speaks_for.argmax())
     placed = contenders[best].placed
-    leads = np.delete(speaks_for[best] - speaks_for, best)
+    is_rival = overlaps(contenders, contenders[best]) < SAME_OVERLAP
+    leads = speaks_for[best] - speaks_for[is_rival]
     confidence = _confidence(float(leads.min(initial=MOST_LEAD)), float(placed.shares.min()))
     if _may_be_printed(contenders[best]):
         confidence = min(confidence, UNSURE)
-    likelihood = _likelihood(contenders, best, leads)
+    is_part = shared_areas(contenders, contenders[best])[is_rival] >= PART_SHARE
+    likelihood = _likelihood(placed, leads, is_part)
     corners = order_corners(placed.corners)
     first = int(np.abs(placed.corners - corners[0]).sum(axis=1).argmin())
     sides = _plain_sides(placed)
@@ -152,12 +157,17 @@ def _contenders(fine: Pixels, look: Pixels) -> list[Contender]:
     return contenders
 
 
-def _likelihood(contenders: list[Contender], best: int, leads: Numbers) -> float:
-    """Return how likely the best contender is the sheet or a part of it, 0 to 1, given its leads over the others."""
-    shares = np.sort(contenders[best].placed.shares)
+def _likelihood(placed: Placed, leads: Numbers, is_part: NDArray[np.bool_]) -> float:
+    """Return how likely a quadrilateral is the sheet or a part of it, 0 to 1.
+
+    Args:
+        placed: the quadrilateral.
+        leads: over each of its rivals.
+        is_part: which of these may be parts of one sheet with it.
+    """
+    shares = np.sort(placed.shares)
     if shares[-2] < PLAIN_SHARE:  # in a pattern many are alike, and none has plain sides
         return 0.0
-    is_part = np.delete(shared_areas(contenders, contenders[best]) >= PART_SHARE, best)
     return _odds(float((leads + PART_LEAD * is_part).min(initial=MOST_LEAD))) * _seen(float(shares[0]))
 
 
