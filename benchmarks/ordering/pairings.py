@@ -65,9 +65,9 @@ def pairing_rows(share: float, seed: int) -> Iterator[Row]:
 
 def habit_rows(share: float, seed: int) -> Iterator[Row]:
     """Yield how many piles with nothing to go by are said to be unsure, and how long a proposal takes."""
-    yield _pace(seed)
     unsure = of_all(_judge_without_evidence, scaled(WITHOUT_EVIDENCE, share), seed, chunk=1)
     yield Row(f"{len(unsure)} piles with nothing to go by: said to be unsure", percent(_mean(unsure)), "100 %")
+    yield _pace(seed)  # starts threads, after which no process is to be forked
 
 
 def _pace(seed: int) -> Row:
