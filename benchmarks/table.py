@@ -4,6 +4,7 @@ import os
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
+from multiprocessing import get_context
 from typing import NamedTuple, TypeVar
 
 import cv2
@@ -23,7 +24,8 @@ class Row(NamedTuple):
 def of_all(judge: Callable[[range, int], list[T]], count: int, seed: int, chunk: int = CHUNK) -> list[T]:
     """Return what a function makes of pages 0 to `count`, worked on in parts by a process a core."""
     parts = [range(start, min(start + chunk, count)) for start in range(0, count, chunk)]
-    with ProcessPoolExecutor(os.cpu_count(), initializer=cv2.setNumThreads, initargs=(1,)) as pool:
+    new = get_context("spawn")  # a fork of a process whose libraries have started threads may wait for them for ever
+    with ProcessPoolExecutor(os.cpu_count(), new, cv2.setNumThreads, (1,)) as pool:
         return [one for part in pool.map(partial(_call, judge, seed), parts) for one in part]
 
 

@@ -67,7 +67,7 @@ def habit_rows(share: float, seed: int) -> Iterator[Row]:
     """Yield how many piles with nothing to go by are said to be unsure, and how long a proposal takes."""
     unsure = of_all(_judge_without_evidence, scaled(WITHOUT_EVIDENCE, share), seed, chunk=1)
     yield Row(f"{len(unsure)} piles with nothing to go by: said to be unsure", percent(_mean(unsure)), "100 %")
-    yield _pace(seed)  # starts threads, after which no process is to be forked
+    yield _pace(seed)
 
 
 def _pace(seed: int) -> Row:

@@ -8,7 +8,10 @@ from tests.core.photo.test_corners import QUAD, SIZE, apart_px, laid, plain
 
 from papiermappe.core.photo import find_corners
 from papiermappe.core.photo.contenders import FEATURES, Contender, features, is_placed, merits, overlaps, shared_areas
+from papiermappe.core.photo.lines import edge_map
+from papiermappe.core.photo.quads import colours_beside, edge_shares, quads_along
 from papiermappe.core.photo.sides import Placed
+from papiermappe.core.photo.tracks import tracks_of
 from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import Pixels
 
@@ -90,6 +93,16 @@ def test_the_same_found_twice_overlaps_itself() -> None:
     assert is_placed(SHEET + np.array((10, 0)), [contender(SHEET)], WIDTH_PX)
     assert not is_placed(SHEET + np.array((20, 0)), [contender(SHEET)], WIDTH_PX)
     assert not is_placed(SHEET, [], WIDTH_PX)
+
+
+def test_quadrilaterals_that_are_known_are_looked_at_like_those_of_lines() -> None:
+    photo = laid(plain(60), rows=0)
+    lines, quads = quads_along([QUAD, np.roll(QUAD, -1, axis=0)], SIZE[1], SIZE[0])
+    tracks = tracks_of(photo, edge_map(photo), lines)
+    assert edge_shares(tracks, quads).min() > 0.95  # along all sides, from corner to corner
+    inside, outside = colours_beside(tracks, quads)
+    assert inside == pytest.approx(np.full((2, 4, 3), 235), abs=4)
+    assert outside == pytest.approx(np.full((2, 4, 3), 60), abs=4)
 
 
 def printed_on(photo: Pixels, level: int) -> Pixels:

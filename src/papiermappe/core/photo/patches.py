@@ -89,7 +89,10 @@ def _patch(outline: NDArray[np.int32], width: int, height: int) -> _Patch | None
         return None
     picture = np.array([(0, 0), (width, 0), (width, height), (0, height)], np.float32)
     seen, _ = cv2.intersectConvexConvex(corners.astype(np.float32), picture)
-    return _Patch(_drawn_in(corners, polygon, width, height), area / seen) if within >= LEAST_FILLED * seen else None
+    own = _drawn_in(corners, polygon, width, height)
+    if within < LEAST_FILLED * seen or not _is_possible(own, width, height):  # two corners may be drawn in to one place
+        return None
+    return _Patch(own, area / seen)
 
 
 def _quadrilateral(polygon: Numbers, width: int, height: int) -> Numbers | None:
