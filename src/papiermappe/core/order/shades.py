@@ -48,15 +48,15 @@ class Shades:
         """
         if order not in self._orders:
             return np.full((len(self._fronts), len(self._backs)), np.nan)
-        return self._scored(self.turn, order, range(len(self._fronts)))
+        rows = range(len(self._fronts))
+        self._compare_rows(rows, [(self.turn, likely) for likely in self._orders])
+        return self._scored(self.turn, order, rows)
 
     def _sampled(self) -> tuple[Turn, tuple[BacksOrder, ...]]:
         """Return the edge at which the sheets were turned over, and the orders of the backs that may be right."""
         count = len(self._fronts)
         rows = sorted({round(at) for at in np.linspace(0, count - 1, min(count, SAMPLE))}) if count else []
-        for row in rows:  # first row by row, while the spectra of its sides are kept
-            for order, turn in product(BacksOrder, Turn):
-                self._scored(turn, order, [row])
+        self._compare_rows(rows, [(turn, order) for order, turn in product(BacksOrder, Turn)])
         heights = {}
         for order, turn in product(BacksOrder, Turn):
             scores = self._scored(turn, order, rows)[rows]
@@ -68,18 +68,28 @@ class Shades:
         clear = [order for order in BacksOrder if heights[turn, order] * CLEAR > best[turn]]
         return turn, tuple(BacksOrder) if count <= FEW else tuple(clear)
 
-    def _scored(self, turn: Turn, order: BacksOrder, rows: Sequence[int]) -> NDArray[np.float64]:
-        """Return the scores of some rows of pairs; the others are not numbers."""
-        count = len(self._backs)
-        scores = np.full((len(self._fronts), count), np.nan)
-        if self._reach[1] - self._reach[0] > WIDEST:
-            return scores
+    def _compare_rows(self, rows: Sequence[int], ways: Sequence[tuple[Turn, BacksOrder]]) -> None:
+        """Work out the scores of some rows of pairs: a front's in all ways, while the spectra of its sides are kept."""
         for row in rows:
-            near = [at for at in range(row + self._reach[0], row + self._reach[1] + 1) if 0 <= at < count]
-            came = {at: at if order is BacksOrder.AS_LAID else count - 1 - at for at in near}
-            self._compare(turn, row, [back for back in came.values() if (turn, row, back) not in self._scores])
-            scores[row, near] = [self._scores[turn, row, came[at]] for at in near]
+            for turn, order in ways:
+                backs = self._near(row, order).values()
+                self._compare(turn, row, [back for back in backs if (turn, row, back) not in self._scores])
+
+    def _scored(self, turn: Turn, order: BacksOrder, rows: Sequence[int]) -> NDArray[np.float64]:
+        """Return the scores of some rows of pairs that have been compared; the others are not numbers."""
+        scores = np.full((len(self._fronts), len(self._backs)), np.nan)
+        for row in rows:
+            near = self._near(row, order)
+            scores[row, list(near)] = [self._scores[turn, row, back] for back in near.values()]
         return scores
+
+    def _near(self, row: int, order: BacksOrder) -> dict[int, int]:
+        """Return the backs that may belong to a front: their places as they are laid, and as they came."""
+        count, (least, most) = len(self._backs), self._reach
+        if most - least > WIDEST:
+            return {}
+        places = range(max(0, row + least), min(count, row + most + 1))
+        return {at: at if order is BacksOrder.AS_LAID else count - 1 - at for at in places}
 
     def _compare(self, turn: Turn, front: int, backs: Sequence[int]) -> None:
         """Work out the scores of a front and some backs."""

@@ -126,15 +126,31 @@ def _peak(front_shade, front_print, back_shade, back_print, down, across, is_sho
 
 def _whitened(spectrum: Spectrum, band: NDArray[np.float32]) -> Spectrum:
     """Return the part of a spectrum within a band, its strengths evened out and adding up to 1."""
-    within = spectrum * band
-    whitened = within * np.maximum(_strengths(within), 1e-20) ** np.float32(-WHITENED / 2)
-    total = float(np.sqrt(_strengths(whitened).sum()))
-    return np.ascontiguousarray(whitened / max(total, 1e-12), np.complex64)
+    gains = np.maximum(_strengths(spectrum), np.float32(1e-20)) ** np.float32(-WHITENED / 2)
+    return np.asarray(_amplified(spectrum, gains * band), np.complex64)
 
 
-def _strengths(spectrum: Spectrum) -> NDArray[np.float32]:
+@compiled("f4[:, ::1](c8[:, ::1])")
+def _strengths(spectrum):  # type: ignore[no-untyped-def]
     """Return the squared magnitudes."""
-    return np.asarray(spectrum.real**2 + spectrum.imag**2, np.float32)
+    strengths = np.empty(spectrum.shape, np.float32)
+    for row in range(len(spectrum)):
+        for column in range(spectrum.shape[1]):
+            value = spectrum[row, column]
+            strengths[row, column] = value.real * value.real + value.imag * value.imag
+    return strengths
+
+
+@compiled("c8[:, ::1](c8[:, ::1], f4[:, ::1])")
+def _amplified(spectrum, gains):  # type: ignore[no-untyped-def]
+    """Return a spectrum times its gains, brought to a norm of 1."""
+    amplified = spectrum * gains
+    total = 0.0
+    for row in range(len(spectrum)):
+        for column in range(spectrum.shape[1]):
+            value = amplified[row, column]
+            total += value.real * value.real + value.imag * value.imag
+    return amplified * np.float32(1 / max(np.sqrt(total), 1e-12))
 
 
 class _Kept(NamedTuple):
@@ -180,8 +196,9 @@ def _behind_paper(shade, printed, across):  # type: ignore[no-untyped-def]
     seen = 0.0
     for row in range(height):
         behind = printed[row if across else height - 1 - row]
+        seen_in_row = np.int32(0)  # whole numbers, without a branch: worked out several at a time
         for column in range(width):
-            if shade[row, column] != 0:
-                level = np.float64(behind[width - 1 - column if across else column])
-                seen += level * level
+            level = np.int32(behind[width - 1 - column if across else column])
+            seen_in_row += level * level * np.int32(shade[row, column] != 0)
+        seen += seen_in_row
     return seen
