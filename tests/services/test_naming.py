@@ -253,6 +253,58 @@ def test_filed_documents_are_listed_and_found_by_sender_and_day(
     assert (filed.list_filed(ANNA, store, other), find_pages(ANNA, store, other)) == ([], [])
 
 
+NOTE = page_saying("Delivery note no. TV-1180", "Subject: Crates of pears", "Dear Sir", "Twelve crates were delivered.")
+READ = Reading("eng", RecognitionMode.ACCURATE)
+BY_NUMBER = NameWanted(changed=rule({"kind": "number"}, COUNTER))
+
+
+def test_what_is_filed_before_its_page_has_been_read_is_named_once_it_has(
+    store: Store, full: int, leases: int, tmp_path: Path
+) -> None:
+    assert named(store, full, leases, BY_NUMBER.changed, reading=READ).waits
+    first, second = (request(store, full, leases, NOW, reading=READ, name=BY_NUMBER) for _ in range(2))
+    assert [filed_name(store, full, filing) for filing in (first, second)] == ["", ""]
+    make(store, second, FakeRecogniser(NOTE))
+    make(store, first, FakeRecogniser(NOTE))
+    assert filed_name(store, full, second) == "tv-1180_0001.pdf"  # no number is left out
+    assert filed_name(store, full, first) == "tv-1180_0002.pdf"
+    assert sorted(path.name for path in (tmp_path / "leases").iterdir()) == ["tv-1180_0001.pdf", "tv-1180_0002.pdf"]
+    assert not named(store, full, leases, BY_NUMBER.changed, reading=READ).waits
+
+
+def test_a_page_that_cannot_be_read_leaves_its_part_of_the_name_out(store: Store, full: int, leases: int) -> None:
+    filing = request(store, full, leases, NOW, reading=READ, name=BY_NUMBER)
+    make(store, filing)  # there is no recogniser
+    assert filed_name(store, full, filing) == "0001.pdf"
+
+
+def test_nothing_waits_that_is_named_without_the_page(store: Store, full: int, leases: int) -> None:
+    by = NameWanted(changed=rule(DATE, SUBJECT, COUNTER))
+    filing = request(store, full, leases, NOW, reading=READ, name=by)  # somebody has named the Mappe
+    assert filed_name(store, full, filing) == "2026-11-24_lease-upper-meadow_0001.pdf"
+    not_read = request(store, full, leases, NOW, name=BY_NUMBER)
+    assert filed_name(store, full, not_read) == "0002.pdf"  # the same counter
+
+
+def test_documents_of_one_filing_are_numbered_in_their_order_though_some_pages_have_been_read(
+    store: Store, full: int, leases: int, says: Callable[[int, Printed], None]
+) -> None:
+    says(1, SAYS.model_copy(update={"words": 12}))
+    each = PagesWanted(division=Division.EVERY, every=1)
+    make(store, request(store, full, leases, NOW, reading=READ, name=BY_NUMBER, pages=each), FakeRecogniser(NOTE))
+    assert names(store, full) == [f"tv-1180_000{number}.pdf" for number in (1, 2, 3, 4)]
+
+
+def test_what_was_typed_holds_also_for_a_name_that_is_made_later(store: Store, full: int, leases: int) -> None:
+    by = NameWanted(changed=rule({"kind": "sender"}, {"kind": "number"}), by_hand=ByHand(sender="Vale", number="9"))
+    first = request(store, full, leases, NOW, reading=READ, name=by)
+    note = page_saying("Tamsin Vale Packaging Ltd", "Dear Sir", "Delivery note no. TV-1180")
+    make(store, first, FakeRecogniser(note))
+    assert filed_name(store, full, first) == "vale_9.pdf"
+    again = rule({"kind": "sender"}, COUNTER)
+    assert named(store, full, leases, again, reading=READ).names == ["vale_0001.pdf"]  # and is remembered
+
+
 def test_asking_takes_no_number(store: Store, full: int, leases: int) -> None:
     told = [named(store, full, leases).names for _ in range(3)]
     assert told[0] == told[1] == told[2]

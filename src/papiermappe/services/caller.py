@@ -4,10 +4,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Protocol
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from papiermappe.services.errors import NotFound
-from papiermappe.store.models import Mappe, Page
+from papiermappe.store.models import Filing, Mappe, Page
 
 
 @dataclass(frozen=True)
@@ -54,6 +55,15 @@ def locked_mappe(caller: Caller, session: Session, mappe_id: int) -> Mappe:
     if mappe is None or not may_see(caller, mappe):
         raise NotFound("mappe_gone")
     return mappe
+
+
+def locked_filing(caller: Caller, session: Session, filing_id: int) -> tuple[Filing, Mappe]:
+    """Return a filing and its Mappe, both kept for this transaction: the Mappe always first. Raises NotFound."""
+    mappe_id = session.scalar(select(Filing.mappe_id).where(Filing.id == filing_id))
+    if mappe_id is None:
+        raise NotFound("filing_gone")
+    mappe = locked_mappe(caller, session, mappe_id)
+    return session.get_one(Filing, filing_id, populate_existing=True), mappe
 
 
 def visible_page(caller: Caller, session: Session, page_id: int) -> Page:

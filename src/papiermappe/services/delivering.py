@@ -15,11 +15,11 @@ from papiermappe.core.encode.options import DocumentOptions, SlipPlace
 from papiermappe.destinations.errors import DestinationAway, DestinationError, DestinationPartly, NameTaken
 from papiermappe.destinations.model import Parcel
 from papiermappe.message import Message, SaysMessages
-from papiermappe.services.caller import MACHINE, Caller
+from papiermappe.services.caller import MACHINE, Caller, locked_filing
 from papiermappe.services.changes import filing_changed
 from papiermappe.services.destinations import place_of
+from papiermappe.services.document_names import take_next_name
 from papiermappe.services.errors import NotFound
-from papiermappe.services.filing import locked_filing, take_next_name
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.slips import slip_file, slip_without_deliveries
 from papiermappe.services.transaction import transaction

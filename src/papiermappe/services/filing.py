@@ -2,7 +2,7 @@
 
 import uuid
 from collections.abc import Iterator, Sequence
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any, NamedTuple
 
 from pydantic import SecretStr
@@ -14,13 +14,12 @@ from papiermappe.core.documents import PlannedDocument
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import DocumentOptions
-from papiermappe.core.naming.filling import NameFacts, texts_of
-from papiermappe.core.naming.rule import NamingRule
 from papiermappe.message import Message
-from papiermappe.services.caller import Caller, locked_mappe
+from papiermappe.services.caller import Caller, locked_filing, locked_mappe
 from papiermappe.services.changes import filing_changed
 from papiermappe.services.destinations import destination_in_use
-from papiermappe.services.errors import NotFound, NotPossible
+from papiermappe.services.document_names import give_name, rule_of, take_name
+from papiermappe.services.errors import NotPossible
 from papiermappe.services.naming import (
     ByHand,
     NameWanted,
@@ -29,9 +28,9 @@ from papiermappe.services.naming import (
     no_words,
     remember_sender,
     replaceable,
-    reserve_name,
-    reserve_version,
     rule_for,
+    said_on,
+    waits_for_reading,
     words_known,
 )
 from papiermappe.services.naming_rules import RuleInUse
@@ -47,7 +46,6 @@ from papiermappe.store.models import (
     Document,
     Filing,
     FilingState,
-    Mappe,
     Page,
 )
 from papiermappe.store.queue import JobKind, enqueue
@@ -117,28 +115,53 @@ def _request(
     sealed_password: bytes | None,
 ) -> int:
     mappe = locked_mappe(caller, session, mappe_id)
-    destinations = list(dict.fromkeys(wanted.destinations))
-    for destination_id in destinations:
+    for destination_id in wanted.destinations:
         destination_in_use(session, destination_id)
     planned = planned_documents(session, mappe_id, wanted.pages)
-    rule = rule_for(session, destinations[0], planned[0].pages[0], wanted.name)
+    rule = rule_for(session, wanted.destinations[0], planned[0].pages[0], wanted.name)
     if wanted.replaces is not None:
         replaceable(session, wanted.replaces)
     _refuse_impossible(wanted, planned, has_password=sealed_password is not None)
     pages = _pages_of(session, mappe_id, [page for document in planned for page in document.pages])
     slip = record_of(session, mappe_id, pages, caller.author)
-    filing = _filing_of(mappe_id, wanted, pages, rule, slip, now, sealed_password)
+    # of several documents, of what was typed only who files them counts
+    by_hand = wanted.name.by_hand if len(planned) == 1 else ByHand(who=wanted.name.by_hand.who)
+    filing = _filing_of(mappe_id, wanted, pages, rule, by_hand, slip, now, sealed_password)
     session.add(filing)
     session.flush()
-    if len(planned) == 1:
-        remember_sender(session, planned[0].pages[0], wanted.name.by_hand.sender)
-    facts = _facts_of(session, mappe, planned, wanted, now, words if rule.rule.needs_words else no_words)
-    for document in _documents_of(filing, planned, facts, rule, wanted.replaces):
-        session.add(document)
-        _send_to(session, document, destinations, rule, now.date())
+    _add_documents(session, filing, planned, wanted, mappe.subject, words)
     filing_changed(session, mappe, filing)
     enqueue(session, JobKind.MAKE, filing_id=filing.id)
     return filing.id
+
+
+def _add_documents(
+    session: Session,
+    filing: Filing,
+    planned: Sequence[PlannedDocument],
+    wanted: FilingRequest,
+    subject: str,
+    words: Words,
+) -> None:
+    """Add the documents of a filing, and where they go. All have their names, or all wait for their first pages."""
+    rule, by_hand = rule_of(filing).rule, ByHand.model_validate(filing.by_hand)
+    destinations, today = list(dict.fromkeys(wanted.destinations)), filing.requested_at.astimezone().date()
+    waits = wanted.replaces is None and any(
+        waits_for_reading(rule, wanted.reading, session.get_one(Page, plan.pages[0]), plan.name or subject)
+        for plan in planned
+    )
+    for document, plan in zip(_documents_of(filing, planned, wanted.replaces), planned, strict=True):
+        document.title, name = plan.name or subject, ""
+        session.add(document)
+        if not waits:
+            first_page = session.get_one(Page, plan.pages[0])
+            said_words = words if rule.needs_words else no_words
+            facts = facts_of(session, first_page.id, document.title, by_hand, today, said_words)
+            remember_sender(session, said_on(first_page), by_hand.sender)
+            name = give_name(session, filing, document, destinations, facts, today)
+        session.flush()
+        session.add_all(_delivery(document, destination_id, name) for destination_id in destinations)
+        session.flush()
 
 
 def _refuse_impossible(wanted: FilingRequest, planned: Sequence[PlannedDocument], *, has_password: bool) -> None:
@@ -159,6 +182,7 @@ def _filing_of(
     wanted: FilingRequest,
     pages: Sequence[Page],
     rule: RuleInUse,
+    by_hand: ByHand,
     slip: SlipRecord,
     now: datetime,
     sealed_password: bytes | None,
@@ -176,75 +200,27 @@ def _filing_of(
         password=sealed_password,
         naming_rule_id=rule.id,
         naming=rule.rule.model_dump(mode="json"),
+        by_hand=by_hand.model_dump(mode="json"),
         slip=slip.model_dump(mode="json"),
         state=FilingState.QUEUED,
         requested_at=now,
     )
 
 
-def _facts_of(
-    session: Session,
-    mappe: Mappe,
-    planned: Sequence[PlannedDocument],
-    wanted: FilingRequest,
-    now: datetime,
-    words: Words,
-) -> list[NameFacts]:
-    """Return what each document is named by; of several, of what was typed only who files them counts."""
-    typed = wanted.name.by_hand if len(planned) == 1 else ByHand(who=wanted.name.by_hand.who)
-    return [
-        facts_of(session, document.pages[0], document.name or mappe.subject, typed, now.date(), words)
-        for document in planned
-    ]
-
-
-def _documents_of(
-    filing: Filing,
-    planned: Sequence[PlannedDocument],
-    facts: Sequence[NameFacts],
-    rule: RuleInUse,
-    replaces: int | None,
-) -> Iterator[Document]:
-    """Yield the rows of the documents, still without their file names."""
+def _documents_of(filing: Filing, planned: Sequence[PlannedDocument], replaces: int | None) -> Iterator[Document]:
+    """Yield the rows of the documents, still without their names."""
     first_page = 0
-    for number, (document, known) in enumerate(zip(planned, facts, strict=True), 1):
+    for number, document in enumerate(planned, 1):
         yield Document(
             filing_id=filing.id,
             number=number,
-            title=known.subject,
-            sender=known.sender,
-            dated=known.printed,
             replaces_id=replaces,
             first_page=first_page,
             page_count=len(document.pages),
-            name_texts=list(texts_of(rule.rule, known)),
+            name_texts=[],
             file_name="",
         )
         first_page += len(document.pages)
-
-
-def _send_to(session: Session, document: Document, destinations: Sequence[int], rule: RuleInUse, today: date) -> None:
-    """Reserve the name of a document at its destinations."""
-    kind = session.get_one(Filing, document.filing_id).format
-    name = _name_for(session, destinations, rule, document, kind, today)
-    document.file_name = name.rpartition("/")[2]
-    session.flush()
-    session.add_all(_delivery(document, destination_id, name) for destination_id in destinations)
-    session.flush()
-
-
-def _name_for(
-    session: Session,
-    destinations: Sequence[int],
-    rule: RuleInUse,
-    document: Document,
-    kind: Format,
-    today: date,
-) -> str:
-    """Take a name for a document: after the one that it replaces, or else by the rule."""
-    if document.replaces_id is not None:
-        return reserve_version(session, destinations, session.get_one(Document, document.replaces_id), kind)
-    return reserve_name(session, destinations, rule, document.name_texts, kind, today)
 
 
 def _delivery(document: Document, destination_id: int, name: str) -> Delivery:
@@ -266,15 +242,6 @@ def _as_filed(page: Page) -> dict[str, Any]:
     analysis = analysis_of(page)
     colour = analysis.colour if analysis else ColourKind.COLOUR
     return {"capture": page.capture_id, "treatment": page.treatment, "colour": colour.value}
-
-
-def take_next_name(session: Session, filing: Filing, delivery: Delivery) -> None:
-    """Give a document whose name is taken at its destination the next one."""
-    document = session.get_one(Document, delivery.document_id)
-    rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
-    today = filing.requested_at.astimezone().date()
-    name = _name_for(session, [delivery.destination_id], rule, document, filing.format, today)
-    delivery.file_name, document.file_name = name, name.rpartition("/")[2]
 
 
 @transaction
@@ -335,24 +302,14 @@ def send_on(caller: Caller, session: Session, filing_id: int, destination_id: in
     there = {delivery.destination_id for delivery in deliveries_of(session, filing_id)}
     if filing.state is not FilingState.MADE or destination_id in there:
         raise NotPossible("documents_go_there", destination=destination.name)
-    rule = RuleInUse(filing.naming_rule_id, NamingRule.model_validate(filing.naming))
     today = now.astimezone().date()
     for document in filing.documents:
-        name = _name_for(session, [destination_id], rule, document, filing.format, today)
+        name = take_name(session, filing, document, [destination_id], today)
         delivery = _delivery(document, destination_id, name)
         session.add(delivery)
         session.flush()
         enqueue(session, JobKind.DELIVER, delivery_id=delivery.id)
     filing_changed(session, mappe, filing)
-
-
-def locked_filing(caller: Caller, session: Session, filing_id: int) -> tuple[Filing, Mappe]:
-    """Return a filing and its Mappe, both kept for this transaction: the Mappe always first. Raises NotFound."""
-    mappe_id = session.scalar(select(Filing.mappe_id).where(Filing.id == filing_id))
-    if mappe_id is None:
-        raise NotFound("filing_gone")
-    mappe = locked_mappe(caller, session, mappe_id)
-    return session.get_one(Filing, filing_id, populate_existing=True), mappe
 
 
 def deliveries_of(session: Session, filing_id: int) -> list[Delivery]:

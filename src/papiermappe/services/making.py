@@ -14,6 +14,7 @@ from typing import Any, BinaryIO, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from papiermappe.ahead import in_order
 from papiermappe.compute import Compute
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.encode.formats import FilePage, write_file
@@ -21,20 +22,20 @@ from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import About, Attachment, DocumentOptions, FileForm, SlipPlace
 from papiermappe.core.encode.plain import Readable
-from papiermappe.core.pages import PageForm, PageSource, page_jpeg
+from papiermappe.core.pages import PageForm, PageSource, page_jpeg, readable_page
 from papiermappe.core.reading.languages import language
 from papiermappe.core.reading.page_text import PageText
 from papiermappe.core.treatment import Treatment
 from papiermappe.errors import PapiermappeError
-from papiermappe.making.document import MadePage, make_pages
+from papiermappe.making.document import PAGES_AHEAD, MadePage, make_pages
 from papiermappe.making.fitting import Written, fitted
 from papiermappe.message import Message, SaysMessages
 from papiermappe.recognition.errors import ReadingCancelled
 from papiermappe.recognition.model import TextRecogniser
-from papiermappe.services.caller import MACHINE, Caller
+from papiermappe.services.caller import MACHINE, Caller, locked_filing
 from papiermappe.services.changes import filing_changed
+from papiermappe.services.document_names import name_document
 from papiermappe.services.errors import Stopped
-from papiermappe.services.filing import locked_filing
 from papiermappe.services.finding import keep_words
 from papiermappe.services.pictures import PictureSize, captured_picture
 from papiermappe.services.reading import Reader, Reading
@@ -177,6 +178,7 @@ class _Making:
         waiting = _unmade(self._store, self._filing.id)
         if not waiting:
             return
+        waiting = self._named(waiting)
         coming = None if self._options.limit_bytes else self._pages(waiting[0].first_page, self._filing.page_count)
         for document in waiting:
             with ExitStack() as files:
@@ -188,6 +190,27 @@ class _Making:
             texts = [page.page.text.text if page.page.text else "" for page in made.pages]
             file = _MadeFile(sha256, made.byte_size, _summary(made.pages), texts, thumbnail)
             _record_document(MACHINE, self._store, document.id, file)
+
+    def _named(self, documents: Sequence[Document]) -> list[Document]:
+        """Return documents with their names: where these are made of what first pages say, once those are read."""
+        nameless = [document for document in documents if not document.file_name]
+        texts = in_order(self._text_of_first_page, nameless, PAGES_AHEAD)
+        named = {
+            document.id: name_document(MACHINE, self._store, document.id, text)
+            for document, text in zip(nameless, texts, strict=True)
+        }
+        return [named.get(document.id, document) for document in documents]
+
+    def _text_of_first_page(self, document: Document) -> PageText | None:
+        """Return what the first page of a document says; None where it cannot be read, as its making will say."""
+        item = self._filing.pages["pages"][document.first_page]
+        known = self._supply.known_text(item)
+        if known is not None:
+            return known
+        source = self._supply.source(item)
+        page = self._tools.compute(readable_page, source.capture, source.treatment, self._filing.recognition_mode)
+        read = self._supply.read(item, page)
+        return read if isinstance(read, PageText) else None
 
     def _as_wanted(self, document: Document, coming: Iterator[MadePage[Any]], files: ExitStack) -> "_WrittenFile":
         return self._written(document, islice(coming, document.page_count), files)

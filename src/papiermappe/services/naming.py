@@ -16,7 +16,7 @@ from papiermappe.core.naming.names import MAX_SUBJECT, one_line
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.order.places import Side
 from papiermappe.core.reading.name_facts import name_facts, placed_words, spelled_kind, sure_value
-from papiermappe.core.reading.proposal import Proposal
+from papiermappe.core.reading.proposal import Proposal, Proposals
 from papiermappe.services.caller import Caller, visible_mappe
 from papiermappe.services.destinations import destination_in_use
 from papiermappe.services.errors import NotFound, NotPossible
@@ -69,6 +69,8 @@ class NameView(BaseModel):
     """Of the first documents, with folders and endings."""
     documents: int
     """How many there are."""
+    waits: bool
+    """Whether first pages have still to be read: what they say is not in the names yet, but will be."""
 
 
 def name_view(
@@ -101,6 +103,10 @@ def name_view(
             for document in documents[:MOST_SHOWN]
         ]
         names = _next_names(session, rule_id, rule, shown, today)
+        waits = any(
+            waits_for_reading(rule, reading, session.get_one(Page, document.pages[0]), document.name or mappe.subject)
+            for document in documents[:MOST_SHOWN]
+        )
         version = (
             next(_version_names(session, replaceable(session, replaces, locked=False), kind)) if replaces else None
         )
@@ -110,6 +116,7 @@ def name_view(
         texts=list(names[0].parts),
         names=[version] if version else [name.path + kind for name in names],
         documents=len(documents),
+        waits=waits and version is None,
     )
 
 
@@ -164,12 +171,38 @@ def facts_of(
     page = session.get(Page, first_page) if first_page is not None else None
     if page is None:
         return NameFacts(today, subject=subject, who=one_line(by_hand.who))
+    said = said_on(page)
+    return facts_said(session, page.capture, name_facts(today, subject, said, words(page)), said, by_hand)
+
+
+def said_on(page: Page) -> Proposals | None:
+    """Return what a page proposes for a name; None before all of it has been read."""
     printed = printed_on_page(page)
-    said = printed.proposals if printed else None
-    run = session.get_one(Run, page.capture.run_id)
-    found = name_facts(today, subject, said, words(page))
+    return printed.proposals if printed else None
+
+
+def waits_for_reading(rule: NamingRule, reading: Reading, first_page: Page, subject: str) -> bool:
+    """Return whether a document can be named only once its first page has been read, which its making will do."""
+    printed = printed_on_page(first_page)
+    is_read = printed is not None and printed.words is not None
+    return bool(reading.languages) and not is_read and rule.needs_page(has_subject=bool(subject))
+
+
+def facts_said(
+    session: Session, capture: Capture, found: NameFacts, said: Proposals | None, by_hand: ByHand
+) -> NameFacts:
+    """Return what a name can be made of: what the first page says, as a person has said otherwise, and how it came.
+
+    Args:
+        session: of the transaction.
+        capture: of the first page.
+        found: what that page says.
+        said: what it proposes; None where it was not read.
+        by_hand: what a person has said of the document.
+    """
+    run = session.get_one(Run, capture.run_id)
     return found._replace(
-        scanned=page.capture.arrived_at.astimezone().date(),
+        scanned=capture.arrived_at.astimezone().date(),
         printed=by_hand.dated or found.printed,
         sender=_sender(session, by_hand.sender, said.sender if said else None),
         number=found.number if by_hand.number is None else one_line(by_hand.number),
@@ -188,11 +221,9 @@ def _sender(session: Session, typed: str | None, read: Proposal | None) -> str:
     return one_line(typed or "")
 
 
-def remember_sender(session: Session, first_page: int, typed: str | None) -> None:
+def remember_sender(session: Session, said: Proposals | None, typed: str | None) -> None:
     """Remember what a person has called a sender, for the next document that is read in the same way."""
-    page = session.get_one(Page, first_page)
-    printed = printed_on_page(page)
-    read = printed.proposals.sender if printed and printed.proposals else None
+    read = said.sender if said else None
     if typed is None or read is None or not (name := one_line(typed)):
         return
     row = insert(KnownSender).values(read_as=_as_read(read.value), name=name)

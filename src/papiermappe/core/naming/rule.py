@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 MOST_PARTS = 20
 LEAST_CHARACTERS, MOST_CHARACTERS = 20, 180
 MOST_WIDTH = 9
+SAID_BY_PAGE = {"sender", "number", "kind", "place", "pattern"}
 Millimetres = Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)]
 FixedText = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[^\x00-\x1f\x7f]+$")]
 
@@ -196,6 +197,22 @@ class NamingRule(_Value):
     def needs_words(self) -> bool:
         """Whether it needs to know all words of the first page."""
         return any(part.kind in {"place", "pattern"} for part in self.parts)
+
+    def needs_page(self, has_subject: bool) -> bool:
+        """Return whether it takes anything from what the first page says.
+
+        Args:
+            has_subject: whether somebody has said what the document is about.
+
+        >>> NamingRule(parts=[SubjectPart()]).needs_page(has_subject=True)
+        False
+        """
+        return any(
+            part.kind in SAID_BY_PAGE
+            or (part.kind == "subject" and not has_subject)
+            or (part.kind == "date" and part.source is DateSource.PRINTED)
+            for part in self.parts
+        )
 
 
 SIMPLE_RULE = NamingRule(parts=(DatePart(source=DateSource.PRINTED), SubjectPart(), CounterPart()))

@@ -63,6 +63,8 @@ class Filing(Base):
     """Whose counter its names count on."""
     naming: Mapped[Json]
     """The rule as it was, perhaps changed for this once."""
+    by_hand: Mapped[Json] = mapped_column(server_default=text("'{}'::jsonb"))
+    """What a person has said of its document instead of the first page, which may still have to be read."""
     slip: Mapped[Json | None] = mapped_column(deferred=True)
     """Where its pages came from, and what had been done to them; None of filings from before that was kept."""
     state: Mapped[FilingState] = mapped_column(codes(FilingState, "state"))
@@ -91,6 +93,7 @@ class Document(Base):
     name_texts: Mapped[list[str]] = mapped_column(JSONB())
     """What each part of the naming rule gave."""
     file_name: Mapped[str]
+    """Empty until its first page has been read, where its name is made of what that says."""
     sender: Mapped[str] = mapped_column(server_default="")
     """Who has sent it, as its first page says or a person has said; empty where that is not known."""
     dated: Mapped[date | None]
@@ -132,18 +135,24 @@ class DocumentPage(Base):
 
 
 class Delivery(Base):
-    """A document on its way to one destination. Its name there is reserved from the beginning."""
+    """A document on its way to one destination. Its name there is reserved as soon as it is known."""
 
     __tablename__ = "delivery"
     __table_args__ = (
-        UniqueConstraint("destination_id", "file_name"),
+        Index(
+            "uq_delivery_destination_id_file_name",
+            "destination_id",
+            "file_name",
+            unique=True,
+            postgresql_where=text("file_name <> ''"),
+        ),
         UniqueConstraint("document_id", "destination_id"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id"))
     destination_id: Mapped[int] = mapped_column(ForeignKey("destination.id"))
     file_name: Mapped[str]
-    """With the folders that the rule puts it in, a slash between them."""
+    """With the folders that the rule puts it in, a slash between them; empty as long as the document's is."""
     idempotency_key: Mapped[str] = mapped_column(unique=True)
     """Tells the destination that a second try is the same delivery."""
     state: Mapped[DeliveryState] = mapped_column(codes(DeliveryState, "state"))

@@ -143,7 +143,7 @@ export function createMappe(event, facts) {
     get run() { return this.runs.at(-1); },
     get receiving() { return this.runs.some((run) => run.state === "receiving"); },
     /** The name that was given last, or else the one to come. */
-    get tabName() { return this.filings[0]?.documents[0]?.file_name ?? this.fileName; },
+    get tabName() { return this.filings[0]?.documents[0]?.file_name || this.fileName; },
     /** @param {number} id */
     turned(id) { return turning.get(id) ?? 0; },
 

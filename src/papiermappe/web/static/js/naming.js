@@ -67,7 +67,7 @@ export function createNaming(mappe, rules, station) {
     changed: null,
     /** @type {Record<string, string>} what a person has said instead of the page: `dated`, `sender`, `number`, `kind` */
     byHand: {},
-    /** @type {{ rule_id: number, rule: any, texts: string[], names: string[], documents: number } | null} as the server tells it */
+    /** @type {{ rule_id: number, rule: any, texts: string[], names: string[], documents: number, waits: boolean } | null} as the server tells it */
     told: null,
     problem: "",
     /** @type {number | "ending" | null} the chip that is being changed */
@@ -114,15 +114,24 @@ export function createNaming(mappe, rules, station) {
       const shown = this.told?.texts.length === parts.length ? this.told?.texts : null;
       return parts.map((/** @type {Part} */ part, /** @type {number} */ at) => ({
         at, id: String(at), isFolder: part.kind === "folder", isPart: part.kind !== "folder",
-        text: part.kind === "folder" ? "/" : (shown?.[at] ?? "") || "…",
+        text: part.kind === "folder" ? "/" : (this.isBeingRead(part) ? "" : (shown?.[at] ?? "")) || "…",
         label: part.kind === "folder" ? t("folder") : this.labelOf(part, shown?.[at] ?? ""),
         before: at && part.kind !== "folder" && parts[at - 1].kind !== "folder" ? this.rule.separator : "",
         pressed: this.chosen === at ? "true" : "false",
         tone: part.kind !== "folder" && !shown?.[at] ? this.doubt(part) ? "doubtful" : "unknown" : "",
       }));
     },
+    /** Whether a part is made of what page 1 says, which has still to be read. @param {Part} part */
+    isBeingRead(part) {
+      if (!this.told?.waits) return false;
+      if (part.kind === "date") return part.source === "printed" && !this.byHand.dated;
+      if (part.kind === "subject") return !mappe.subject;
+      return (SAID.includes(part.kind) && this.byHand[part.kind] === undefined) || part.kind === "place" || part.kind === "pattern";
+    },
+    get waitsText() { return this.told?.waits ? t("Page 1 has not been read yet. What is filed now gets its name as soon as it has been.") : ""; },
     /** @param {Part} part @param {string} text what it gives */
     labelOf(part, text) {
+      if (this.isBeingRead(part)) return t("not read yet");
       if (part.kind === "date") {
         if (part.source !== "printed") return DAYS[/** @type {keyof typeof DAYS} */ (part.source)]();
         return this.dayOnPage ? t("date on page {page}", { page: this.dayOnPage }) : t("today, no date read");

@@ -53,7 +53,7 @@ export function file(mappe, facts) {
       this.$watch("naming.question", () => this.naming.ask());
       this.naming.askNow();
       this.$watch("ready", () => this.downloadReady());
-      mappe.on("pages", () => this.look.ask());
+      mappe.on("pages", () => { this.look.ask(); if (this.naming.waitsText) this.naming.ask(); });
       mappe.on("selection", () => this.look.ask());
       this.look.ask();
     },
@@ -198,7 +198,7 @@ export function file(mappe, facts) {
           ...filing, tone: state, making: isMaking(filing), canStop: isMaking(filing) || state === "waiting", done: filing.state === "made",
           ended: ["failed", "stopped", "waiting"].includes(state), isSeveral: filing.document_count > 1 && filing.state === "made", zip: `/filings/${filing.id}/documents.zip`,
           again: state === "stopped" ? t("Continue") : state === "waiting" ? t("Try now") : t("Try again"), lines: linesOf(filing), madeText: filing.made?.text ?? "",
-          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download`, slip: `/documents/${document.id}/slip`, isPdf: document.file_name.endsWith(".pdf") })),
+          documents: filing.documents.map((/** @type {any} */ document) => ({ ...document, name: document.file_name || t("named as soon as page 1 has been read"), open: `/documents/${document.id}/open`, download: `/documents/${document.id}/download`, slip: `/documents/${document.id}/slip`, isPdf: document.file_name.endsWith(".pdf") })),
           ...this.othersOf(filing),
           more: filing.document_count > filing.documents.length ? t("and {count} more", { count: filing.document_count - filing.documents.length }) : "",
         };
