@@ -131,16 +131,16 @@ export function createNaming(mappe, rules, station) {
     get waitsText() { return this.told?.waits ? t("Page 1 has not been read yet. What is filed now gets its name as soon as it has been.") : ""; },
     /** @param {Part} part @param {string} text what it gives */
     labelOf(part, text) {
-      if (this.isBeingRead(part)) return t("not read yet");
-      if (part.kind === "date") {
+      if (part.kind === "date" && !this.isBeingRead(part)) {
         if (part.source !== "printed") return DAYS[/** @type {keyof typeof DAYS} */ (part.source)]();
         return this.dayOnPage ? t("date on page {page}", { page: this.dayOnPage }) : t("today, no date read");
       }
       /** @type {Record<string, string>} */
       const labels = {
-        subject: t("subject"), sender: t("sender"), kind: t("kind"), number: t("printed number"), counter: t("counter"),
+        date: t("date"), subject: t("subject"), sender: t("sender"), kind: t("kind"), number: t("printed number"), counter: t("counter"),
         text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"), ticket: t("ticket"), who: t("who"),
       };
+      if (this.isBeingRead(part)) return t("{what}, not read yet", { what: labels[part.kind] });
       if (part.kind === "subject" && text && !mappe.subject) return t("subject on page 1");
       if (text) return this.byHand[part.kind] === undefined ? labels[part.kind] : t("{what}, by hand", { what: labels[part.kind] });
       return this.doubt(part) ? t("{what}, doubtful", { what: labels[part.kind] }) : t("{what}, not known", { what: labels[part.kind] });

@@ -187,7 +187,7 @@ export function file(mappe, facts) {
 
     // ---- before filing
 
-    get checks() { return checksOf(mappe, facts); },
+    get checks() { return checksOf(mappe, facts, Boolean(this.naming?.waitsText)); },
 
     // ---- filings
 
@@ -264,8 +264,8 @@ function valueOf(event) { return /** @type {HTMLSelectElement} */ (event.target)
 /** @param {string} one @param {string} other */
 function sameLanguages(one, other) { return one.split("+").sort().join() === other.split("+").sort().join(); }
 
-/** @param {any} mappe @param {any} facts */
-function checksOf(mappe, facts) {
+/** @param {any} mappe @param {any} facts @param {boolean} waits whether page 1 has still to be read for the name */
+function checksOf(mappe, facts, waits) {
   const at = (/** @type {string} */ station) => `/mappen/${mappe.id}/${station}`;
   if (!mappe.pageCount) return [{ tone: "warn", text: t("There is no page in this Mappe yet."), href: at("intake") }];
   const all = { pages: pages(mappe.pageCount), sheets: sheets(mappe.sheetCount) };
@@ -282,7 +282,7 @@ function checksOf(mappe, facts) {
   if (missing.length) checks.push({ tone: "warn", text: missing.length === 1 ? t("Printed page {pages} is missing", { pages: listed(missing) }) : t("Printed pages {pages} are missing", { pages: listed(missing) }), href: at("order") });
   if (twice.length) checks.push({ tone: "warn", text: twice.length === 1 ? t("Printed page {pages} is there twice", { pages: listed(twice) }) : t("Printed pages {pages} are there twice", { pages: listed(twice) }), href: at("order") });
   const { subject } = mappe.printed.proposals ?? {};
-  if (!mappe.subject && !(subject?.confidence >= SURE)) checks.push({ tone: "note", text: t("There is no subject: the name is made without it."), href: "" });
+  if (!waits && !mappe.subject && !(subject?.confidence >= SURE)) checks.push({ tone: "note", text: t("There is no subject: the name is made without it."), href: "" });
   for (const id of mappe.warned.slice(0, 5)) {
     checks.push({ tone: "warn", text: t("Page {number}: {what}", { number: mappe.numberOf(id), what: mappe.page(id).warnings[0].text }), href: `${at("tidy")}?page=${id}` });
   }
