@@ -15,7 +15,7 @@ from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
-from tests.browser.conftest import Stack, assert_accessible, next_name, running
+from tests.browser.conftest import Stack, assert_accessible, running
 from tests.helpers import ANNA, PATIENCE_S
 
 from papiermappe.core.clean import estimate_skew
