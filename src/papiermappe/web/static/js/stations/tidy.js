@@ -105,7 +105,7 @@ export function tidy(mappe, pile, facts) {
       beside.timer = window.setTimeout(() => {
         const soon = [];
         for (const page of [at + 1, at - 1, at + 2].map((near) => mappe.page(mappe.order[near]))) {
-          if (page) soon.push(decoded(`/pages/${page.id}/${page.picture}-${facts.stage}.jpg`));
+          if (page) soon.push(fetched(`/pages/${page.id}/${page.picture}-${facts.stage}.jpg`, (image) => beside.pictures.includes(image)));
         }
         beside.pictures = soon;
       }, READY_AFTER_MS);
@@ -386,10 +386,17 @@ export function tidy(mappe, pile, facts) {
   });
 }
 
-/** Have a picture fetched and decoded before it is shown. @param {string} href */
-function decoded(href) {
+/**
+ * Have a picture fetched and decoded before it is shown; one that the server could not make in time is asked for again.
+ * @param {string} href @param {(image: HTMLImageElement) => boolean} isWanted whether it still is
+ */
+function fetched(href, isWanted) {
   const image = new Image();
-  image.src = href;
-  image.decode().catch(() => { /* it is asked for again when its page is shown */ });
+  /** @param {number} pause_ms before it is asked for again: longer each time */
+  const ask = (pause_ms) => {
+    image.src = href;
+    image.decode().catch(() => { window.setTimeout(() => { if (isWanted(image)) ask(2 * pause_ms); }, pause_ms); });
+  };
+  ask(READY_AFTER_MS);
   return image;
 }
