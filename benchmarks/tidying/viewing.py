@@ -16,9 +16,9 @@ REST_S = 1.6  # so long somebody looks at a page
 
 IS_HELD = """
 const [page] = arguments;
-const picture = Alpine.store('mappe').page(page).picture;
-return performance.getEntriesByType('resource').some(
-  ({ name, responseEnd, responseStatus }) => responseEnd && responseStatus === 200 && name.includes(`/pages/${page}/${picture}-stage`));
+const wanted = `/pages/${page}/${Alpine.store('mappe').page(page).picture}-stage`;
+const fetched = performance.getEntriesByType('resource').filter(({ name }) => name.includes(wanted));
+return fetched.some(({ responseEnd, responseStatus }) => responseEnd && responseStatus === 200);
 """
 
 SHOW = """
