@@ -161,7 +161,7 @@ def _outcome(mappe_id: int, view: FilingView) -> Outcome:
     trouble = failed or (away[0] if away else None)
     return Outcome(
         mappe=mappe_id,
-        documents=[document.file_name for document in view.documents],
+        documents=[document.file_name for document in view.documents if document.file_name],
         bytes=view.byte_size,
         state=state,
         places=[delivery.place for delivery in view.deliveries if delivery.place],

@@ -80,6 +80,25 @@ def test_the_simple_rule_is_day_subject_and_number() -> None:
     assert fill(SIMPLE_RULE, FACTS, 42).stem == "2026-10-03_lease-upper-meadow_0042"
 
 
+@pytest.mark.parametrize(
+    ("part", "needs", "needs_without_subject"),
+    [
+        ({"kind": "date"}, False, False),
+        ({"kind": "date", "source": "scanned"}, False, False),
+        ({"kind": "date", "source": "printed"}, True, True),
+        ({"kind": "subject"}, False, True),
+        ({"kind": "sender"}, True, True),
+        ({"kind": "pattern", "pattern": "AB-*"}, True, True),
+        ({"kind": "counter"}, False, False),
+        ({"kind": "device"}, False, False),
+    ],
+)
+def test_what_a_rule_needs_the_first_page_for(part: dict[str, Any], needs: bool, needs_without_subject: bool) -> None:
+    rule = NamingRule.model_validate({"parts": [part]})
+    assert rule.needs_page(has_subject=True) is needs
+    assert rule.needs_page(has_subject=False) is needs_without_subject
+
+
 def test_folders_end_where_the_rule_says() -> None:
     parts = [
         {"kind": "date", "form": "year"},
