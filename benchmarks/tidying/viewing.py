@@ -53,7 +53,6 @@ def measure(pages: Pages) -> list[Row]:
     """Return the figures."""
     order = pages.order
     with window(pages) as driver:
-        driver.execute_script("performance.setResourceTimingBufferSize(100000)")
         ready, fetched_s = [], []
         for page in order[1 : 1 + READY]:
             began_s = time.monotonic()
