@@ -75,7 +75,8 @@ def window(pages: Pages) -> Iterator[webdriver.Chrome]:
     """Show the Mappe at Tidy, and wait until the first page is there."""
     with chromium() as driver:
         driver.set_script_timeout(120)
-        all_kept = {"source": "performance.setResourceTimingBufferSize(100000)"}  # of what is fetched, not the first 250
+        # of all that is fetched, not only of the first 250
+        all_kept = {"source": "performance.setResourceTimingBufferSize(100000)"}
         driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", all_kept)
         driver.get(f"{pages.bench.web_url}/mappen/{pages.mappe}/tidy")
         wait(lambda: driver.execute_script("return !!window.Alpine?.store('mappe')"))
