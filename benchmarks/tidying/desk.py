@@ -16,6 +16,7 @@ from benchmarks.desk import chromium, metric, mouse
 from benchmarks.second.recurring import pile
 from benchmarks.whole_way import CLERK, TICKET, Bench
 from papiermappe.core.encode.jpeg import encode_jpeg
+from papiermappe.core.order.places import Side
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.services import keeping, runs
 from papiermappe.services.views import mappe_changes
@@ -49,8 +50,9 @@ def bring_in(bench: Bench, count: int, seed: int) -> Pages:
         keeping.keep_capture(bench.store, run, place, capture)
     runs.end(CLERK, bench.store, run, RunState.DONE)
     wait(lambda: all(page.analysed for page in mappe_changes(CLERK, bench.store, mappe, 0)[0].pages), every_s=1.0)
-    pages = mappe_changes(CLERK, bench.store, mappe, 0)[0].pages
-    return Pages(bench, mappe, [page.id for page in pages if not page.set_aside])
+    pages = mappe_changes(CLERK, bench.store, mappe, 0)[0].pages  # in the order in which the database finds them
+    lying = sorted((page for page in pages if not page.set_aside), key=lambda page: (page.rank, page.side is Side.BACK))
+    return Pages(bench, mappe, [page.id for page in lying])
 
 
 _PILES: dict[tuple[int, int], list[CapturedPicture]] = {}
