@@ -5,6 +5,7 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
+from decimal import Decimal
 from functools import partial
 from typing import NamedTuple
 
@@ -51,7 +52,9 @@ def bring_in(bench: Bench, count: int, seed: int) -> Pages:
     runs.end(CLERK, bench.store, run, RunState.DONE)
     wait(lambda: all(page.analysed for page in mappe_changes(CLERK, bench.store, mappe, 0)[0].pages), every_s=1.0)
     pages = mappe_changes(CLERK, bench.store, mappe, 0)[0].pages  # in the order in which the database finds them
-    lying = sorted((page for page in pages if not page.set_aside), key=lambda page: (page.rank, page.side is Side.BACK))
+    lying = sorted(
+        (page for page in pages if not page.set_aside), key=lambda page: (Decimal(page.rank), page.side is Side.BACK)
+    )
     return Pages(bench, mappe, [page.id for page in lying])
 
 

@@ -9,7 +9,6 @@ import cv2
 
 from papiermappe.jobs.call_process import CallProcess, ProcessDied
 from papiermappe.lifeline import end_with
-from papiermappe.priority import give_way
 
 T = TypeVar("T")
 
@@ -17,17 +16,14 @@ NICENESS = 5
 BACKGROUND_NICENESS = 10  # beside a process in the foreground the kernel gives such a one a quarter of a core
 
 
-def _prepare(worker_pid: int, in_background: bool) -> None:
+def _prepare(worker_pid: int, niceness: int) -> None:
     """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive the worker.
 
     Its parent is the fork server, which lives as long as it has children: it is the worker that has to be watched.
     """
     end_with(worker_pid)
     cv2.setNumThreads(1)
-    if in_background:
-        give_way(BACKGROUND_NICENESS)
-    else:
-        os.nice(NICENESS)
+    os.nice(niceness)
 
 
 class WorkPool:
@@ -35,12 +31,12 @@ class WorkPool:
 
     Args:
         processes: how many work at a time.
-        in_background: whether nobody waits for them: they give way to all other processes of the machine.
+        niceness: their scheduling priority, from 0 to 19; higher yields to other processes.
     """
 
-    def __init__(self, processes: int, *, in_background: bool = False) -> None:
+    def __init__(self, processes: int, niceness: int = NICENESS) -> None:
         self._count = processes
-        self._in_background = in_background
+        self._niceness = niceness
         self._idle: LifoQueue[CallProcess | None] = LifoQueue()
         """A place for each process; None where it is still to be started. Whoever takes a place puts it back."""
         for _ in range(processes):
@@ -75,7 +71,7 @@ class WorkPool:
             self._idle.put(None)
 
     def _new(self) -> CallProcess:
-        return CallProcess(_prepare, os.getpid(), self._in_background)
+        return CallProcess(_prepare, os.getpid(), self._niceness)
 
 
 class Pools:
@@ -90,7 +86,7 @@ class Pools:
     def __init__(self, processes: int) -> None:
         self.foreground = WorkPool(processes)
         """For pages that arrive or are shown."""
-        self.background = WorkPool(processes, in_background=True)
+        self.background = WorkPool(processes, BACKGROUND_NICENESS)
         """For documents, and for what nobody has asked for yet."""
 
     def warm_up(self) -> None:

@@ -17,7 +17,6 @@ from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.second_look import with_second_look
 from papiermappe.core.reading.stacks import stacks
-from papiermappe.priority import giving_way
 from papiermappe.recognition.errors import (
     LanguageAbsent,
     ReadingCancelled,
@@ -46,7 +45,7 @@ OPTIONS: dict[RecognitionMode, list[str]] = {
 ANY_LAYOUT, ONE_BLOCK, RAW_LINE = "3", "6", "13"
 NOT_STARTED = {126, 127}  # what `nice` ends with where it cannot start a program (coreutils)
 LESS_URGENT = ("nice", "-n", "10")  # than what people wait for: the way up comes for many pages at once
-LEAST_URGENT = giving_way(19)
+LEAST_URGENT = ("nice", "-n", "19")
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # with its own threads, two processes are slower than one
 
 
