@@ -274,6 +274,7 @@ def test_what_is_filed_before_its_page_has_been_read_is_named_once_it_has(
 
 def test_a_page_that_cannot_be_read_leaves_its_part_of_the_name_out(store: Store, full: int, leases: int) -> None:
     filing = request(store, full, leases, NOW, reading=READ, name=BY_NUMBER)
+    assert filed_name(store, full, filing) == ""
     make(store, filing)  # there is no recogniser
     assert filed_name(store, full, filing) == "0001.pdf"
 
