@@ -82,7 +82,7 @@ def _work(path: Path) -> tuple[list[float], float, float]:
         began = time.process_time()
         (picture,) = pages_of(path, HowToRead(), DEFAULT_LIMIT_PX)
         page_jpeg(picture, Treatment(), 200, THUMBNAIL_QUALITY)
-        examine(picture, (1400, 200), THUMBNAIL_QUALITY)
+        examine(picture, (1200, 200), THUMBNAIL_QUALITY)
         spent_s.append(time.process_time() - began)
     return spent_s, before_mb, _most_mb()
 

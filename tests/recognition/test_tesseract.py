@@ -19,6 +19,13 @@ from papiermappe.standin.paper.originals import ORIGINALS
 
 DPI = 200
 NOTHING = Readable(b"", DPI)
+GIVING_WAY = """
+import os, time
+until = time.monotonic() + 30
+while os.getpriority(os.PRIO_PROCESS, 0) < 19 and time.monotonic() < until:
+    time.sleep(0.02)
+print(os.getpriority(os.PRIO_PROCESS, 0), os.getsid(0) == os.getpid())
+"""
 SLEEPING = [sys.executable, "-c", "import time; time.sleep(60)"]
 HEAD = "level\tpage_num\tblock_num\tpar_num\tline_num\tword_num\tleft\ttop\twidth\theight\tconf\ttext\n"
 TABLE = (
@@ -44,7 +51,7 @@ def saying(stdout: str, status: int = 0, stderr: str = "") -> Run:
     """Return a stand-in for running programs."""
 
     def told(
-        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: object = None, niceness: int = 0
     ) -> Ended:
         return Ended(status, stdout.encode(), stderr.encode())
 
@@ -89,7 +96,7 @@ def test_breaking_off_keeps_status_and_words() -> None:
 
 def test_one_that_hangs_is_stopped() -> None:
     def impatient(
-        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: object = None, niceness: int = 0
     ) -> Ended:
         return run(SLEEPING, given, 0.2)
 
@@ -163,12 +170,19 @@ def test_one_that_is_not_wanted_any_more_is_stopped() -> None:
     assert time.monotonic() - start_s < 30
 
 
+def test_one_that_nobody_waits_for_gives_way_beyond_its_session() -> None:
+    ended = run([sys.executable, "-c", GIVING_WAY], b"", 60, niceness=19)
+    assert ended.out.split() == [b"19", b"True"]
+
+
 def test_what_was_read_stays_where_a_second_look_fails() -> None:
     """The first page of the table has a doubtful word; when its part is read once more, the program crashes."""
     doubtful = TABLE.replace("96.5", "60.1")
     asked: list[str] = []
 
-    def run(command: Sequence[str], given: bytes, time_limit_s: float, cancelled: object = None) -> Ended:
+    def run(
+        command: Sequence[str], given: bytes, time_limit_s: float, cancelled: object = None, niceness: int = 0
+    ) -> Ended:
         asked.append(command[command.index("--psm") + 1] if "--psm" in command else "languages")
         if asked[-1] == "6":
             return Ended(1, b"", b"crashed")

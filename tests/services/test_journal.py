@@ -355,7 +355,7 @@ def test_the_recogniser_is_asked_where_the_way_up_is_open(
     store: Store, pages: list[int], now: Callable[[], Desk], says: TurnEstimate | RecogniserError, turns: int
 ) -> None:
     record_analysis(MACHINE, store, pages[0], found().model_copy(update={"turn_confidence": 0.2}))
-    find_upright(store, pages[0], here, here, InferredOrder(says), DEFAULT_LIMIT_PX)
+    find_upright(store, pages[0], here, InferredOrder(says), DEFAULT_LIMIT_PX)
     assert now().treatments()[0].quarter_turns == turns
 
 
@@ -367,8 +367,8 @@ def test_the_recogniser_is_not_asked_where_it_is_clear_or_a_person_has_turned_th
     record_analysis(MACHINE, store, pages[1], found().model_copy(update={"turn_confidence": 0.2}))
     do(store, mappe, Turn(pages=(pages[1],), quarter_turns=1), now().cursor)
     for page in pages[:3]:  # the third has not been looked at
-        find_upright(store, page, here, here, upside_down, DEFAULT_LIMIT_PX)
-    find_upright(store, 999_999, here, here, upside_down, DEFAULT_LIMIT_PX)
+        find_upright(store, page, here, upside_down, DEFAULT_LIMIT_PX)
+    find_upright(store, 999_999, here, upside_down, DEFAULT_LIMIT_PX)
     assert [treatment.quarter_turns for treatment in now().treatments()[:3]] == [0, 1, 0]
 
 

@@ -50,7 +50,6 @@ from papiermappe.web.app import MODULES, create_app
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 from papiermappe.web.intake_list import IntakeList
-from papiermappe.web.under_way import UnderWay
 
 ORIGIN = {"Origin": "http://testserver"}
 HTML = {"Accept": "text/html"}
@@ -413,17 +412,6 @@ def test_a_picture_that_cannot_be_made_does_not_keep_the_others(store: Store, ma
     pictures.make_pictures(store, pages, PictureSize.LANE, here, DEFAULT_LIMIT_PX)
     made = [pictures.made_picture(store, page.picture, PictureSize.LANE) for page in (first, third)]
     assert None not in made
-
-
-def test_what_was_asked_for_long_ago_is_asked_for_again(monkeypatch: pytest.MonkeyPatch) -> None:
-    now_s = 100.0
-    monkeypatch.setattr("papiermappe.web.under_way.time.monotonic", lambda: now_s)
-    under_way = UnderWay(1.5)
-    under_way.add([("a", "lane")])
-    assert ("a", "lane") in under_way
-    assert ("a", "stage") not in under_way
-    now_s = 101.6
-    assert ("a", "lane") not in under_way
 
 
 def test_filed_documents_are_found_by_their_text(

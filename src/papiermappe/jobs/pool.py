@@ -9,21 +9,26 @@ import cv2
 
 from papiermappe.jobs.call_process import CallProcess, ProcessDied
 from papiermappe.lifeline import end_with
+from papiermappe.priority import give_way
 
 T = TypeVar("T")
 
 NICENESS = 5
-BACKGROUND_NICENESS = 10  # beside a process in the foreground the kernel gives such a one a quarter of a core
+BACKGROUND_NICENESS = 10
 
 
-def _prepare(worker_pid: int, niceness: int) -> None:
+def _prepare(worker_pid: int, in_background: bool) -> None:
     """Keep each process to one core, since the pool is as wide as the machine, and let it not outlive the worker.
 
     Its parent is the fork server, which lives as long as it has children: it is the worker that has to be watched.
     """
     end_with(worker_pid)
     cv2.setNumThreads(1)
-    os.nice(niceness)
+    if in_background:
+        os.setsid()
+        give_way(os.getpid(), BACKGROUND_NICENESS)
+    else:
+        os.nice(NICENESS)
 
 
 class WorkPool:
@@ -31,12 +36,12 @@ class WorkPool:
 
     Args:
         processes: how many work at a time.
-        niceness: their scheduling priority, from 0 to 19; higher yields to other processes.
+        in_background: whether nobody waits for them: they give way to all other processes.
     """
 
-    def __init__(self, processes: int, niceness: int = NICENESS) -> None:
+    def __init__(self, processes: int, *, in_background: bool = False) -> None:
         self._count = processes
-        self._niceness = niceness
+        self._in_background = in_background
         self._idle: LifoQueue[CallProcess | None] = LifoQueue()
         """A place for each process; None where it is still to be started. Whoever takes a place puts it back."""
         for _ in range(processes):
@@ -71,13 +76,13 @@ class WorkPool:
             self._idle.put(None)
 
     def _new(self) -> CallProcess:
-        return CallProcess(_prepare, os.getpid(), self._niceness)
+        return CallProcess(_prepare, os.getpid(), self._in_background)
 
 
 class Pools:
     """Two pools, so that what people wait for never waits for documents and reading.
 
-    Both have a process for each core; where both have work, the kernel gives those in the background a quarter.
+    Both have a process for each core; where both have work, the kernel gives those in the background a tenth.
 
     Args:
         processes: how many work at a time in each.
@@ -86,8 +91,8 @@ class Pools:
     def __init__(self, processes: int) -> None:
         self.foreground = WorkPool(processes)
         """For pages that arrive or are shown."""
-        self.background = WorkPool(processes, BACKGROUND_NICENESS)
-        """For documents, and for what nobody has asked for yet."""
+        self.background = WorkPool(processes, in_background=True)
+        """For documents, for what the recogniser has found, and for what nobody has asked for yet."""
 
     def warm_up(self) -> None:
         """Start the processes that people wait for."""

@@ -124,7 +124,7 @@ def _examining(blueprint: Blueprint, store: Store, pools: Pools, recogniser: Rec
 
     @blueprint.task(name=JobKind.FIND_UPRIGHT, retry=RETRIED)
     def find_upright(page_id: int) -> None:
-        analysing.find_upright(store, page_id, pools.foreground, pools.background, recogniser, max_px)
+        analysing.find_upright(store, page_id, pools.background, recogniser, max_px)
 
 
 def _running(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> None:

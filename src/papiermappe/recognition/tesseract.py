@@ -17,6 +17,7 @@ from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.second_look import with_second_look
 from papiermappe.core.reading.stacks import stacks
+from papiermappe.priority import give_way
 from papiermappe.recognition.errors import (
     LanguageAbsent,
     ReadingCancelled,
@@ -43,9 +44,8 @@ OPTIONS: dict[RecognitionMode, list[str]] = {
     RecognitionMode.ACCURATE: [],
 }
 ANY_LAYOUT, ONE_BLOCK, RAW_LINE = "3", "6", "13"
-NOT_STARTED = {126, 127}  # what `nice` ends with where it cannot start a program (coreutils)
-LESS_URGENT = ("nice", "-n", "10")  # than what people wait for: the way up comes for many pages at once
-LEAST_URGENT = ("nice", "-n", "19")
+LESS_URGENT = 10  # than what people wait for: the way up comes for many pages at once
+LEAST_URGENT = 19
 ENVIRONMENT = {"OMP_THREAD_LIMIT": "1", "LC_ALL": "C.UTF-8"}  # with its own threads, two processes are slower than one
 
 
@@ -62,9 +62,14 @@ class Run(Protocol):
     """Runs a program to its end."""
 
     def __call__(
-        self, command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None
+        self,
+        command: Sequence[str],
+        given: bytes,
+        time_limit_s: float,
+        cancelled: threading.Event | None = None,
+        niceness: int = 0,
     ) -> Ended:
-        """Run the program and return its result.
+        """Run the program, which gives way to others where its niceness is not 0, and return its result.
 
         Raises:
             TimeoutError: it took too long and was stopped.
@@ -74,12 +79,20 @@ class Run(Protocol):
         ...
 
 
-def run(command: Sequence[str], given: bytes, time_limit_s: float, cancelled: threading.Event | None = None) -> Ended:
+def run(
+    command: Sequence[str],
+    given: bytes,
+    time_limit_s: float,
+    cancelled: threading.Event | None = None,
+    niceness: int = 0,
+) -> Ended:
     """Run a program with `given` as its input, as `Run` says."""
     pipe = subprocess.PIPE
     with subprocess.Popen(  # noqa: S603 (no shell; all arguments are ours)
-        command, stdin=pipe, stdout=pipe, stderr=pipe, env=ENVIRONMENT
+        command, stdin=pipe, stdout=pipe, stderr=pipe, env=ENVIRONMENT, start_new_session=niceness > 0
     ) as program:
+        if niceness:
+            give_way(program.pid, niceness)
         if cancelled is not None:
             threading.Thread(target=_kill_when, args=(program, cancelled), daemon=True).start()
         try:
@@ -105,13 +118,13 @@ class Tesseract:
     Args:
         program: its path.
         run: how programs are run.
-        before: command that it is run with, such as `nice`.
+        niceness: with which all is run, from 1 to 19; 0 where that depends on what is asked.
     """
 
-    def __init__(self, program: str, run: Run = run, before: Sequence[str] = ()) -> None:
+    def __init__(self, program: str, run: Run = run, niceness: int = 0) -> None:
         self._program = program
         self._run = run
-        self._before = before
+        self._niceness = niceness
         self._known: frozenset[str] = frozenset()
 
     def in_background(self) -> "Tesseract":
@@ -143,7 +156,7 @@ class Tesseract:
         """
         options = ["--psm", "0", "-l", ORIENTATION, "-c", f"min_characters_to_try={FEWEST_LETTERS}"]
         ended = self._asked(
-            ["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ, before=LESS_URGENT
+            ["stdin", "stdout", "--dpi", str(round(dpi)), *options], picture, NOTHING_READ, niceness=LESS_URGENT
         )
         if ended.status == NOTHING_READ:
             return TurnEstimate(0, 0.0)
@@ -217,16 +230,14 @@ class Tesseract:
         *also_fine: int,
         limit_s: float = TIME_LIMIT_S,
         cancelled: threading.Event | None = None,
-        before: Sequence[str] = (),
+        niceness: int = 0,
     ) -> Ended:
         try:
-            ended = self._run([*(self._before or before), self._program, *options], given, limit_s, cancelled)
+            ended = self._run([self._program, *options], given, limit_s, cancelled, self._niceness or niceness)
         except TimeoutError as exc:
             raise RecogniserFailed("recogniser_too_slow", None, "", limit_s=round(limit_s)) from exc
         except OSError as exc:
             raise RecogniserAbsent("recogniser_not_started") from exc
-        if ended.status in NOT_STARTED:
-            raise RecogniserAbsent("recogniser_not_started")
         if ended.status not in {0, *also_fine}:
             said = ended.said.decode(errors="replace")
             raise RecogniserFailed("recogniser_failed", ended.status, said)

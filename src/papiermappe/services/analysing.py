@@ -59,7 +59,6 @@ def find_upright(
     store: Store,
     page_id: int,
     compute: Compute,
-    in_background: Compute,
     recogniser: OrientationDetector | None,
     max_px: int,
 ) -> None:
@@ -69,7 +68,6 @@ def find_upright(
         store: of the page.
         page_id: the page.
         compute: runs what takes long.
-        in_background: runs what takes long and may wait: the picture for the recogniser.
         recogniser: None where none is installed.
         max_px: what is accepted of pictures.
     """
@@ -83,7 +81,7 @@ def find_upright(
     if not analysis.way_up_open or origin is Origin.BY_HAND:
         return
     picture = captured_picture(store, capture, max_px)
-    page_picture = in_background(page_jpeg, picture, analysis.treatment.model_copy(update={"tone": Tone.GREY}))
+    page_picture = compute(page_jpeg, picture, analysis.treatment.model_copy(update={"tone": Tone.GREY}))
     try:
         upright = recogniser.find_upright(page_picture, capture.dpi)
     except RecogniserError as exc:

@@ -1,6 +1,6 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -39,7 +39,7 @@ class PictureSize(StrEnum):
     @property
     def width_px(self) -> int | None:
         """The largest width; None for the width the page has in the scan."""
-        return {PictureSize.LANE: 200, PictureSize.STAGE: 1400}.get(self)
+        return {PictureSize.LANE: 200, PictureSize.STAGE: 1200}.get(self)
 
 
 def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPicture:
@@ -52,6 +52,12 @@ def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPic
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:
     """Return a picture that has been made; None if it has not been, or if a power cut left it incomplete."""
     return store.blobs.cached(Blobs.picture_key(picture, size))
+
+
+def made_pictures(store: Store, wanted: Iterable[tuple[str, str]]) -> dict[tuple[str, str], bytes]:
+    """Return those of some pictures, told by name and size, that have been made."""
+    made = {(name, size): made_picture(store, name, PictureSize(size)) for name, size in wanted}
+    return {picture: data for picture, data in made.items() if data is not None}
 
 
 class Shown(NamedTuple):

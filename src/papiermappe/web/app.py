@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 from collections.abc import AsyncIterator
+from functools import partial
 
 import structlog
 from fastapi import FastAPI, Request
@@ -21,6 +22,7 @@ from papiermappe.message import Message
 from papiermappe.recognition.tesseract import readable_languages
 from papiermappe.services.errors import ChangedMeanwhile, LinkOver, NotFound
 from papiermappe.services.page_cache import PageCache
+from papiermappe.services.pictures import made_pictures
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -128,7 +130,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
         incoming=Incoming(settings.incoming_dir),
         hub=hub,
         pages=pages,
-        under_way=UnderWay(pictures.PATIENCE_S),
+        under_way=UnderWay(pictures.PATIENCE_S, partial(made_pictures, store)),
         words=spoken,
         templates=templates_in(spoken),
         limits=limits,

@@ -84,7 +84,7 @@ class Context:
     hub: Hub
     pages: PageCache
     under_way: UnderWay
-    """Pictures that a window has had made several at a time."""
+    """Pictures that are being made."""
     words: Words
     templates: Jinja2Templates
     limits: Limits

@@ -154,6 +154,7 @@ def station_page(request: Request, ctx: Ctx, caller: Asks, mappe_id: Id, station
         "station": station,
         "lane": PictureSize.LANE.value,
         "stage": PictureSize.STAGE.value,
+        "stage_px": PictureSize.STAGE.width_px,
         "full": PictureSize.FULL.value,
         **_facts(ctx, caller, station),
     }

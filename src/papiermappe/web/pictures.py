@@ -1,6 +1,5 @@
 """Page pictures: never made in a request, but waited for."""
 
-import asyncio
 from typing import Annotated
 
 from fastapi import APIRouter, Path
@@ -19,7 +18,6 @@ router = APIRouter()
 PAGE = "/pages/{page_id}"
 
 PATIENCE_S = 1.5  # a browser has six connections: waiting pictures must not keep commands and the stream out for long
-CHECK_EVERY_S = 0.015
 MOST_PAGES = 200
 
 
@@ -92,15 +90,7 @@ async def picture_response(
     if data is None:
         if (name, size) not in ctx.under_way:
             await run_in_threadpool(pictures.request_picture, caller, ctx.store, page_id, name, size)
-        data = await _awaited(ctx, name, size)
+        data = await ctx.under_way.wait((name, size), PATIENCE_S)
+    if data is None:
+        raise PictureLate("picture_late")
     return JpegResponse(data, headers=FOR_EVER if for_ever else NOT_KEPT)
-
-
-async def _awaited(ctx: Ctx, name: str, size: PictureSize) -> bytes:
-    until_s = asyncio.get_running_loop().time() + PATIENCE_S
-    while asyncio.get_running_loop().time() < until_s:
-        await asyncio.sleep(CHECK_EVERY_S)
-        data = await run_in_threadpool(pictures.made_picture, ctx.store, name, size)
-        if data is not None:
-            return data
-    raise PictureLate("picture_late")

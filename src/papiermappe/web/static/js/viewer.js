@@ -5,6 +5,7 @@ import { again } from "./lanes.js";
 import { svg as make } from "./svg.js";
 
 const MAX_PX_A_SCAN_PX = 4; // a scan's pixel is shown so large at most
+const ENLARGED = 1.4; // so large a pixel of a picture is shown at most, before the scan's own are fetched
 const STEP = 1.25;
 const AROUND_MM = 15;
 const RULER_PX = 18;
@@ -16,8 +17,8 @@ const MARGIN_PX = 14;
  * @typedef {{ href: string, fullHref: string, small?: Small, width: number, height: number, dpi: number, label: string, turned: number, placed?: Placed }} Shown
  */
 
-/** @param {HTMLElement} home an element that is positioned */
-export function createViewer(home) {
+/** @param {HTMLElement} home an element that is positioned @param {number} stagePx how wide a picture is that is not in the scan's own pixels, at most */
+export function createViewer(home, stagePx) {
   const svg = make("svg", { class: "viewer-page", tabindex: "0", role: "img" });
   const sheet = make("g", {});
   const small = make("image", { preserveAspectRatio: "none" });
@@ -47,10 +48,13 @@ export function createViewer(home) {
   let zoom = 0; // px of the screen a mm; 0 is as large as fits
   let centre = { x: 0, y: 0 }; // in mm of the page
   let loadedFull = "";
+  let complete = ""; // the address of the last picture that is there
   /** @type {Map<number, { x: number, y: number }>} */
   const fingers = new Map();
   /** @type {Set<(zoom: number) => void>} */
-  const listeners = new Set();
+  const zoomListeners = new Set();
+  /** @type {Set<() => void>} */
+  const loadListeners = new Set();
 
   const room = () => ({ width: Math.max(50, home.clientWidth), height: Math.max(50, home.clientHeight) });
   const fitting = () => {
@@ -71,12 +75,12 @@ export function createViewer(home) {
     svg.setAttribute("viewBox", `0 0 ${width} ${height}`);
     sheet.setAttribute("transform", `translate(${left} ${top}) scale(${now})`);
     ticks.setAttribute("d", ruler(left, now, shown.width, (at, long) => `M${at} 0V${long}`) + ruler(top, now, shown.height, (at, long) => `M0 ${at}H${long}`));
-    if (now > (1.4 * 1400) / shown.width && loadedFull !== shown.fullHref) {
+    if (now > (ENLARGED * stagePx) / shown.width && loadedFull !== shown.fullHref) {
       loadedFull = shown.fullHref;
       picture.setAttribute("href", shown.fullHref);
     }
     grips.draw(now);
-    for (const listener of listeners) listener(now / own());
+    for (const listener of zoomListeners) listener(now / own());
   };
 
   /** @param {number} wanted @param {{ x: number, y: number }} [at] a point of the screen that stays where it is */
@@ -140,7 +144,11 @@ export function createViewer(home) {
     pan(step[0], step[1]);
   });
   for (const image of [picture, other]) image.addEventListener("error", () => again(image));
-  picture.addEventListener("load", () => picture.removeAttribute("visibility"));
+  picture.addEventListener("load", () => {
+    picture.removeAttribute("visibility");
+    complete = picture.getAttribute("href") ?? "";
+    for (const listener of loadListeners) listener();
+  });
   new ResizeObserver(draw).observe(home);
 
   return {
@@ -214,7 +222,11 @@ export function createViewer(home) {
     closer() { zoomTo(scale() * STEP); },
     farther() { zoomTo(scale() / STEP); },
     /** @param {(zoom: number) => void} listener told how large a pixel of the scan is on the screen */
-    onZoom(listener) { listeners.add(listener); },
+    onZoom(listener) { zoomListeners.add(listener); },
+    /** Whether the picture that is to be shown is there. */
+    get isComplete() { return picture.getAttribute("href") === complete; },
+    /** @param {() => void} listener told when a picture is there */
+    onLoad(listener) { loadListeners.add(listener); },
   };
 }
 

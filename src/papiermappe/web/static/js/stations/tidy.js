@@ -12,9 +12,9 @@ import { length, pages, size, t, twoDigits } from "../words.js";
 
 const LEAST_MM = 0.5;
 const HELD_MS = 350;
-const READY_AFTER_MS = 250;
+const READY_AFTER_MS = 100;
 
-/** @param {any} mappe @param {any} pile the pile view @param {{ lane: string, stage: string, full: string, paper_lengths_mm: number[] }} facts */
+/** @param {any} mappe @param {any} pile the pile view @param {{ lane: string, stage: string, full: string, stage_px: number, paper_lengths_mm: number[] }} facts `stage_px` is how wide a picture is on the stage, at most */
 export function tidy(mappe, pile, facts) {
   /** @type {{ timer: number, pictures: HTMLImageElement[] }} of the pages beside the one that is shown: what is held stays decoded */
   const beside = { timer: 0, pictures: [] };
@@ -55,7 +55,8 @@ export function tidy(mappe, pile, facts) {
       this.gutter = createGutter(mappe, station);
       this.block = createBlock(mappe, station);
       this.compare = createCompare(this.framing, station);
-      this.viewer = createViewer(this.$refs.stage);
+      this.viewer = createViewer(this.$refs.stage, facts.stage_px);
+      this.viewer.onLoad(() => this.readyNext());
       this.$watch("$store.pile.seen", () => this.draw());
       this.$watch("$store.pile.version", () => this.draw());
       this.$watch("$store.pile.at", () => this.draw());
@@ -88,7 +89,8 @@ export function tidy(mappe, pile, facts) {
       if (this.detail?.page.id !== page?.id) this.shown = "";
       if (!page) { this.detail = null; this.viewer.show(null); return; }
       this.draw();
-      this.readyNext(page.id);
+      if (this.viewer.isComplete) this.readyNext();
+      else this.leaveNext(page);
       if (this.known?.page.revision === page.revision) return;
       try {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
@@ -98,10 +100,11 @@ export function tidy(mappe, pile, facts) {
         this.lookAtCheck();
       } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
     },
-    /** Have the pages before and after fetched, so that they are there when they are asked for. @param {number} id */
-    readyNext(id) {
-      const at = mappe.order.indexOf(id);
+    /** Have the pages before and after fetched, so that they are there when they are asked for: once the page itself is there. */
+    readyNext() {
+      const at = mappe.order.indexOf(mappe.current);
       clearTimeout(beside.timer);
+      if (at < 0) return;
       beside.timer = window.setTimeout(() => {
         const soon = [];
         for (const page of [at + 1, at - 1, at + 2].map((near) => mappe.page(mappe.order[near]))) {
@@ -109,6 +112,13 @@ export function tidy(mappe, pile, facts) {
         }
         beside.pictures = soon;
       }, READY_AFTER_MS);
+    },
+    /** What is still to come for pages beside another one must not keep the page that is shown waiting. @param {any} page that is shown */
+    leaveNext(page) {
+      clearTimeout(beside.timer);
+      const leaves = beside.pictures.filter((image) => !image.complete && !image.src.includes(`/pages/${page.id}/`));
+      beside.pictures = beside.pictures.filter((image) => !leaves.includes(image));
+      for (const image of leaves) image.removeAttribute("src");
     },
     draw() {
       const page = this.page;
