@@ -157,7 +157,7 @@ class Bench:
         for capture in captures:
             place = runs.next_place(*runs.read_run(self.store, run_id))
             timed(steps["kept"], keeping.keep_capture, self.store, run_id, place, capture)
-            found = timed(steps["looked"], examine, capture, PictureSize.LANE.width_px, THUMBNAIL_QUALITY)
+            found = timed(steps["looked"], examine, capture, (PictureSize.LANE.width_px,), THUMBNAIL_QUALITY)
             timed(steps["made"], page_jpeg, capture, found.analysis.treatment)
             timed(steps["preview"], page_jpeg, capture, found.analysis.treatment, PREVIEW_PX)
         runs.end(CLERK, self.store, run_id, RunState.DONE)

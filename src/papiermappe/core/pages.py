@@ -25,12 +25,13 @@ from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.order.imprint import INK_DPI, imprint_of
 from papiermappe.core.photo.lighting import evenly_lit
 from papiermappe.core.photo_sheet import KnownSheet
-from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, to_grey
+from papiermappe.core.picture import CapturedPicture, DecodedOnce, Pixels, Reduction, to_grey
 from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.core.reading.printed import EDGE_SHARE, HEAD_SHARE
 from papiermappe.core.sizes import BYTES_A_PICTURE
 from papiermappe.core.treatment import (
     PAPER_WHITE,
+    REDUCTIONS,
     Part,
     Tone,
     Treatment,
@@ -42,6 +43,8 @@ from papiermappe.core.treatment import (
 )
 from papiermappe.errors import PictureRefused
 
+COPY_PX = 400
+"""The shorter side of a reduced copy has so many pixels at least."""
 SAMPLE_MM = 44.0, 25.0
 LOOKED_AT_MM = 16.0, 8.0
 """What is seen of a sample at least, in its middle."""
@@ -209,6 +212,8 @@ class Arrival(NamedTuple):
     """Pictures of the page that follows, JPEG, of the widths that were asked for."""
     imprint: bytes
     """By which the page is compared with others."""
+    copy: bytes
+    """The capture with fewer pixels, from which small pictures are made sooner, JPEG; empty where there is none."""
 
 
 def examine(
@@ -234,7 +239,19 @@ def examine(
     once = DecodedOnce.of(capture)
     analysis = analyse(once, upright, usual_height_mm, part, known)
     previews = tuple(page_jpeg(once, analysis.treatment, width_px, quality) for width_px in widths_px)
-    return Arrival(analysis, previews, capture_imprint(once, analysis.treatment))
+    head = capture.head()
+    by = 1 if capture.by_camera else copy_reduction(head.width_px, head.height_px)
+    copy = encode_jpeg(once.pixels(by)) if by > 1 else b""
+    return Arrival(analysis, previews, capture_imprint(once, analysis.treatment), copy)
+
+
+def copy_reduction(width_px: int, height_px: int) -> Reduction:
+    """Return by how much the copy of a scan is reduced from which small pictures are made; 1 where it is small itself.
+
+    >>> copy_reduction(2480, 3508), copy_reduction(1240, 1754), copy_reduction(685, 2000)
+    (4, 2, 1)
+    """
+    return next((by for by in REDUCTIONS if min(width_px, height_px) >= by * COPY_PX), 1)
 
 
 def as_compared(found: Treatment) -> Treatment:

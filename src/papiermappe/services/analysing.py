@@ -25,7 +25,7 @@ from papiermappe.services.imprints import imprint_key
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.live_runs import compare_when_all_are_in
 from papiermappe.services.pages import analysis_of, treatment_of
-from papiermappe.services.pictures import PictureSize, captured_picture
+from papiermappe.services.pictures import PictureSize, captured_picture, copy_key
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -139,6 +139,8 @@ def _examined(
     for size, preview in zip(sizes, found.previews, strict=True):
         store.blobs.cache(Blobs.picture_key(name, size), preview)
     store.blobs.cache(imprint_key(capture.sha256, analysis.treatment), found.imprint)
+    if found.copy:
+        store.blobs.cache(copy_key(capture.sha256), found.copy)
     return analysis
 
 

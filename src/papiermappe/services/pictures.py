@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import page_jpeg, page_jpegs
+from papiermappe.core.pages import copy_reduction, page_jpeg, page_jpegs
 from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture
 from papiermappe.core.treatment import Treatment
@@ -22,7 +22,7 @@ from papiermappe.store.database import Store
 from papiermappe.store.models import Capture, Page
 from papiermappe.store.queue import JobKind, enqueue
 
-TOGETHER = 4
+TOGETHER = 8
 """So many pictures are made by one job: fewer jobs cost less, and yet all processes have something to do."""
 
 
@@ -47,6 +47,18 @@ def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPic
     data = store.blobs.get(Blobs.capture_key(capture.sha256))
     sheet = PhotoSheet.model_validate(capture.photo_sheet) if capture.photo_sheet else None
     return CapturedPicture(data, capture.dpi, max_px, capture.by_camera, sheet)
+
+
+def copy_key(sha256: str) -> str:
+    """Return where the copy of a scan lies that has fewer pixels; it goes with the picture of the scan."""
+    return Blobs.picture_key(Treatment().picture_key(sha256), "copy")
+
+
+def _source(store: Store, capture: Capture, size: PictureSize, max_px: int) -> CapturedPicture:
+    """Return what a page's picture is made from: a small one from the copy of its scan, where that is there."""
+    by = copy_reduction(capture.width_px, capture.height_px)
+    copy = store.blobs.cached(copy_key(capture.sha256)) if size is PictureSize.LANE and by > 1 else None
+    return CapturedPicture(copy, capture.dpi / by, max_px) if copy else captured_picture(store, capture, max_px)
 
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:
@@ -116,7 +128,7 @@ def make_pictures(store: Store, page_ids: Sequence[int], size: PictureSize, comp
     with store.begin() as session:
         pages = session.scalars(select(Page).where(Page.id.in_(page_ids)).options(joinedload(Page.capture))).all()
     missing = {name: page for page in pages if made_picture(store, name := picture_name(page), size) is None}
-    sources = [(captured_picture(store, page.capture, max_px), treatment_of(page)) for page in missing.values()]
+    sources = [(_source(store, page.capture, size, max_px), treatment_of(page)) for page in missing.values()]
     if not sources:
         return
     made = compute(page_jpegs, sources, size.width_px, THUMBNAIL_QUALITY)
@@ -135,7 +147,6 @@ def make_picture(store: Store, page_id: int, picture: str, size: PictureSize, co
         wanted = {shown.picture_key(capture.sha256): shown for shown in (Treatment(), now, now.shape_only)}
     if picture not in wanted or made_picture(store, picture, size) is not None:
         return
-    made = compute(
-        page_jpeg, captured_picture(store, capture, max_px), wanted[picture], size.width_px, THUMBNAIL_QUALITY
-    )
+    source = _source(store, capture, size, max_px)
+    made = compute(page_jpeg, source, wanted[picture], size.width_px, THUMBNAIL_QUALITY)
     store.blobs.cache(Blobs.picture_key(picture, size), made)

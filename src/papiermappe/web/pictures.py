@@ -10,7 +10,7 @@ from starlette.concurrency import run_in_threadpool
 from papiermappe.services import pictures
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.pictures import PictureSize
+from papiermappe.services.pictures import PictureSize, Shown
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Context, Ctx, Id
 
@@ -66,7 +66,9 @@ async def picture(
 
     A window that has not heard of a change yet gets the page as it is now, which is not to be kept under the old name.
     """
-    shown = await run_in_threadpool(pictures.shown_picture, caller, ctx.store, page_id, picture)
+    shown = Shown(picture, as_requested=True)
+    if (picture, size) not in ctx.under_way:  # else a window has had it made a moment ago, as that of a page
+        shown = await run_in_threadpool(pictures.shown_picture, caller, ctx.store, page_id, picture)
     return await picture_response(ctx, caller, page_id, shown.picture, size, for_ever=shown.as_requested)
 
 

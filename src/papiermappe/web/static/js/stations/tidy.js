@@ -18,6 +18,7 @@ const READY_AFTER_MS = 100;
 export function tidy(mappe, pile, facts) {
   /** @type {{ timer: number, pictures: HTMLImageElement[] }} of the pages beside the one that is shown: what is held stays decoded */
   const beside = { timer: 0, pictures: [] };
+  let asked = ""; // the page and its revision that are being asked for
   let checking = false;
   return () => ({
     showsScan: false,
@@ -91,14 +92,18 @@ export function tidy(mappe, pile, facts) {
       this.draw();
       if (this.viewer.isComplete) this.readyNext();
       else this.leaveNext(page);
-      if (this.known?.page.revision === page.revision) return;
+      const wanted = `${page.id} ${page.revision}`;
+      if (this.known?.page.revision === page.revision || asked === wanted) return;
+      asked = wanted;
       try {
         const detail = await get(`/mappen/${mappe.id}/pages/${page.id}`);
         if (mappe.current !== page.id) return;
         this.detail = detail;
         this.tools.forEach((/** @type {any} */ tool) => tool.settle());
         this.lookAtCheck();
-      } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ }
+      } catch { /* the connection is lost, which is said elsewhere; the next change asks again */ } finally {
+        if (asked === wanted) asked = "";
+      }
     },
     /** Have the pages before and after fetched, so that they are there when they are asked for: once the page itself is there. */
     readyNext() {
