@@ -13,7 +13,6 @@ from papiermappe.priority import give_way
 
 T = TypeVar("T")
 
-NICENESS = 5
 BACKGROUND_NICENESS = 10
 
 
@@ -27,8 +26,6 @@ def _prepare(worker_pid: int, in_background: bool) -> None:
     if in_background:
         os.setsid()
         give_way(os.getpid(), BACKGROUND_NICENESS)
-    else:
-        os.nice(NICENESS)
 
 
 class WorkPool:

@@ -36,7 +36,7 @@ class JobKind(StrEnum):
 _PRIORITY = {
     JobKind.RECEIVE: 30,
     JobKind.LOOK: 30,
-    JobKind.RENDER: 20,
+    JobKind.RENDER: 24,
     JobKind.RENDER_TOGETHER: 22,
     JobKind.IMPORT: 15,
     JobKind.PILE: 12,
