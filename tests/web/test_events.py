@@ -156,3 +156,21 @@ async def test_changes_that_come_together_are_told_together(feed: Feed, store: S
         assert json.loads(str(change.data))["changes"]["subject"] == "Lease 4"
         await asyncio.sleep(0.2)
         assert outbox.empty()
+
+
+async def test_a_change_after_a_pause_goes_out_at_once_and_those_that_follow_together(
+    feed: Feed, store: Store, mappe: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(events, "TOGETHER_S", 2.0)
+    await feed.catch_up(0, ANNA.author)
+    subjects = []
+    with feed.window() as outbox:
+        for number in range(3):
+            await asyncio.to_thread(mappen.rename, ANNA, store, mappe, f"Lease {number}")
+            feed.wake()
+            await asyncio.sleep(0.1)
+        for _ in range(2):
+            change = await following(outbox)
+            assert change is not None
+            subjects.append(json.loads(str(change.data))["changes"]["subject"])
+    assert subjects == ["Lease 0", "Lease 2"]

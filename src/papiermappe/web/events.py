@@ -24,7 +24,8 @@ from papiermappe.words import Words
 
 log = structlog.get_logger()
 
-TOGETHER_S = 0.08  # changes within this time go out together
+SOON_S = 0.01  # a change after a pause goes out then
+TOGETHER_S = 0.08  # those that follow within this time go out together
 RECONNECT_S = 1.0
 WAITING_EVENTS = 200  # a window further behind is dropped, and catches up when it reconnects
 
@@ -107,10 +108,13 @@ class Feed:
             return True
 
     async def _run(self) -> None:
+        loop = asyncio.get_running_loop()
+        told_s = 0.0
         while True:
             await self._changed.wait()
-            await asyncio.sleep(TOGETHER_S)
+            await asyncio.sleep(max(SOON_S, told_s + TOGETHER_S - loop.time()))
             self._changed.clear()
+            told_s = loop.time()
             try:
                 await self._tell()
             except PapiermappeError as exc:
