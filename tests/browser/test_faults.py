@@ -242,6 +242,7 @@ def test_a_refused_name_does_not_stay_shown(
     until(lambda: subject.get_attribute("value") == "Handling")
 
 
+@pytest.mark.shared_desk
 def test_what_arrives_does_not_disturb_who_is_typing(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -352,6 +353,7 @@ import(module).then(async ({ createSights }) => {
 """
 
 
+@pytest.mark.shared_desk
 def test_a_picture_out_of_sight_that_is_not_there_yet_is_given_up_when_its_page_changes_again(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -360,6 +362,7 @@ def test_a_picture_out_of_sight_that_is_not_there_yet_is_given_up_when_its_page_
     assert not driver.execute_async_script(CHANGED_TWICE, "/static/js/sights.js")
 
 
+@pytest.mark.shared_desk
 def test_a_hidden_window_lets_go_and_catches_up(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -383,27 +386,27 @@ def test_a_hidden_window_lets_go_and_catches_up(
 # ---- sizes and access
 
 
-@pytest.mark.parametrize(("width", "height"), [(1000, 700), (640, 400), (320, 640)])
+SIZES = "const d = document.documentElement; return [d.scrollWidth, d.clientWidth, d.scrollHeight, d.clientHeight]"
+
+
 @pytest.mark.shared_desk
 def test_narrow_windows_scroll_and_show_everything(
-    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until, sized: Size, width: int, height: int
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until, sized: Size
 ) -> None:
     """640 x 400 is what 1280 x 800 is at 200 %; 320 what WCAG asks for."""
     mappe, _ = desk
-    sized(width, height)
-    for station in ("intake", "order", "tidy", "file"):
-        at(driver, until, stack, mappe, station)
-        time.sleep(0.5)
-        sizes = (
-            "const d = document.documentElement; return [d.scrollWidth, d.clientWidth, d.scrollHeight, d.clientHeight]"
-        )
-        scroll_width, client_width, scroll_height, client_height = driver.execute_script(sizes)
-        assert scroll_width <= client_width, station
-        assert scroll_height > client_height, station
-        assert driver.execute_script("window.scrollTo({top: 9e9, behavior: 'instant'}); return window.scrollY") > 0
-        assert_accessible(driver, f"{station} at {width}")
-    driver.get(stack.url)
-    assert_accessible(driver, f"start at {width}")
+    for width, height in ((1000, 700), (640, 400), (320, 640)):
+        sized(width, height)
+        for station in ("intake", "order", "tidy", "file"):
+            at(driver, until, stack, mappe, station)
+            time.sleep(0.5)
+            scroll_width, client_width, scroll_height, client_height = driver.execute_script(SIZES)
+            assert scroll_width <= client_width, station
+            assert scroll_height > client_height, station
+            assert driver.execute_script("window.scrollTo({top: 9e9, behavior: 'instant'}); return window.scrollY") > 0
+            assert_accessible(driver, f"{station} at {width}")
+        driver.get(stack.url)
+        assert_accessible(driver, f"start at {width}")
 
 
 @pytest.mark.shared_desk

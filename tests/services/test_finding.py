@@ -48,18 +48,16 @@ def say(store: Store, filing: int, *texts: str) -> None:
         keep_words(session, document.id, texts)
 
 
-@pytest.mark.parametrize("find", ["meadow", "MEADOWS", "leasing", "Pachtvertrag", '"upper meadow"', "zehn -twelve"])
-def test_words_are_found_by_their_stems_in_both_languages(store: Store, filed: int, find: str) -> None:
-    (found,) = find_pages(ANNA, store, Wanted(find))
-    assert (found.page, found.destination) == (1, "Leases")
-    assert found.file_name == "2026-11-24_lease-upper-meadow_0001.pdf"
+def test_words_are_found_by_their_stems_in_both_languages(store: Store, filed: int) -> None:
+    for find in ("meadow", "MEADOWS", "leasing", "Pachtvertrag", '"upper meadow"', "zehn -twelve"):
+        (found,) = find_pages(ANNA, store, Wanted(find))
+        assert (find, found.page, found.destination) == (find, 1, "Leases")
+        assert found.file_name == "2026-11-24_lease-upper-meadow_0001.pdf"
 
 
-@pytest.mark.parametrize(
-    "find", ["", "  ", "orchard", '"meadow upper"', "meadow -leased", "'; drop table document; --", "&|!"]
-)
-def test_what_is_not_said_is_not_found(store: Store, filed: int, find: str) -> None:
-    assert find_pages(ANNA, store, Wanted(find)) == []
+def test_what_is_not_said_is_not_found(store: Store, filed: int) -> None:
+    wanted = ("", "  ", "orchard", '"meadow upper"', "meadow -leased", "'; drop table document; --", "&|!")
+    assert [find for find in wanted if find_pages(ANNA, store, Wanted(find))] == []
 
 
 def test_quoted_words_stand_one_behind_the_other_as_they_are(store: Store, filed: int) -> None:
