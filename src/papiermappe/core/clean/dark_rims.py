@@ -5,8 +5,6 @@ described by strips along its edge whose depth follows it, so that thick, thin, 
 without the print beside them.
 """
 
-from typing import NamedTuple
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -31,29 +29,9 @@ BEYOND_MM = 0.8  # how far a strip reaches beyond the rim
 THINS_OUT_MM = 8.0  # along its edge, beyond where it is seen
 CLOSE_MM = 1.2  # how closely it follows, on average
 SHORTEST_MM = 3.0
-CRUMBS_MM2 = 0.4  # of something else, from which on a strip of a ragged rim is too deep
-INK_MM2 = 0.2  # the same of an even rim, which has no crumbs
+INK_MM2 = 0.4  # of something else, from which on a strip is too deep
 LETTERS = 4  # light shapes in a rim, from which on it is a printed field
 LETTER_MM2 = (0.5, 60.0)
-
-
-class _Beside(NamedTuple):
-    """What else is dark, of a scan that is turned so that an edge lies at the top."""
-
-    dark: NDArray[np.bool_]
-    grown: NDArray[np.bool_]
-    """The same with the lighter fringe of letters."""
-    ragged: NDArray[np.bool_]
-    """Whether the rim along that edge is, in each column."""
-    dpi: float
-
-    def is_free(self, first: int, line: NDArray[np.float64]) -> bool:
-        """Whether nothing else lies between the edge and a line, which begins at a column."""
-        columns = slice(first, first + len(line))
-        is_ragged = bool(self.ragged[columns].any())
-        part = (self.dark if is_ragged else self.grown)[: int(np.ceil(line.max())), columns]
-        covered = int((part & (np.arange(len(part))[:, None] < line[None, :])).sum())
-        return covered <= (CRUMBS_MM2 if is_ragged else INK_MM2) * mm_to_px(1, self.dpi) ** 2
 
 
 def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
@@ -76,16 +54,11 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
         part = np.rot90(other, turns)[: round(mm_to_px(DEEPEST_MM, view.dpi)) + 2]
         part[np.arange(len(part))[:, None] <= np.where(depth > 0, depth, -1)[None, :]] = False
     depths = [with_crumbs(depth, np.rot90(other, turns), view.dpi) for turns, depth in enumerate(depths)]
-    grown = cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(np.bool_)
-    beside = [
-        _Beside(np.rot90(other, turns), np.rot90(grown, turns), is_ragged(depth, view.dpi), view.dpi)
-        for turns, depth in enumerate(depths)
-    ]
     return [
         _turned_back(strip, turns, dark.shape, view.dpi)
         for turns, depth in enumerate(depths)
         for first, last in _stretches(depth)
-        for strip in _with_ends(depth, beside[turns], first, last)
+        for strip in _with_ends(depth, np.rot90(other, turns), first, last, view.dpi)
     ]
 
 
@@ -176,21 +149,26 @@ def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
     return list(zip(ends[::2].tolist(), ends[1::2].tolist(), strict=True))
 
 
-def _with_ends(depth: NDArray[np.float64], beside: _Beside, first: int, last: int) -> list[list[Point]]:
+def _with_ends(
+    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+) -> list[list[Point]]:
     """Return the strips of a stretch, and one at each of its ends, where it thins out to less than a pixel."""
-    strips = _strips(depth, beside, first, last)
-    beyond, along = mm_to_px(BEYOND_MM, beside.dpi), round(mm_to_px(THINS_OUT_MM, beside.dpi))
+    strips = _strips(depth, other, first, last, dpi)
+    beyond, along = mm_to_px(BEYOND_MM, dpi), round(mm_to_px(THINS_OUT_MM, dpi))
+    limit = INK_MM2 * mm_to_px(1, dpi) ** 2
     before, behind = max(0, first - along), min(len(depth), last + along)
     for start, end, deep in (
         (before, first, (beyond, float(depth[first]) + beyond)),
         (last, behind, (float(depth[last - 1]) + beyond, beyond)),
     ):
-        if strips and end > start and beside.is_free(start, np.linspace(*deep, end - start)):
+        if strips and end > start and _ink_under(other, start, np.linspace(*deep, end - start)) <= limit:
             strips.append(_outline(start, end, *deep))
     return strips
 
 
-def _strips(depth: NDArray[np.float64], beside: _Beside, first: int, last: int) -> list[list[Point]]:
+def _strips(
+    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+) -> list[list[Point]]:
     """Return strips, in px, that hold a stretch of a rim and nothing else; none where something else is too near.
 
     One strip where a straight line follows the rim closely; otherwise of each half by itself.
@@ -199,21 +177,29 @@ def _strips(depth: NDArray[np.float64], beside: _Beside, first: int, last: int) 
     at = np.arange(len(own))
     slope, start = np.polyfit(at, own, 1) if len(own) > 1 else (0.0, own[0])
     over = float((own - slope * at - start).max())
-    beyond = mm_to_px(BEYOND_MM, beside.dpi)
+    beyond = mm_to_px(BEYOND_MM, dpi)
     ends = start + over + beyond, start + slope * (len(own) - 1) + over + beyond
     line = np.linspace(*ends, len(own))
-    is_short = len(own) <= mm_to_px(SHORTEST_MM, beside.dpi)
-    is_close = float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, beside.dpi)
-    if (is_short or is_close) and beside.is_free(first, line):
+    inside = _ink_under(other, first, line)
+    is_short = len(own) <= mm_to_px(SHORTEST_MM, dpi)
+    limit = INK_MM2 * mm_to_px(1, dpi) ** 2
+    if inside <= limit and (is_short or float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, dpi)):
         return [_outline(first, last, *ends)]
     if not is_short:
         middle = (first + last) // 2
         halves = (first, middle), (middle, last)
-        return [strip for half in halves for strip in _strips(depth, beside, *half)]
+        return [strip for half in halves for strip in _strips(depth, other, *half, dpi)]
     tight = float(own.max()) + 1
-    if beside.is_free(first, np.full(len(own), tight)):
+    if _ink_under(other, first, np.full(len(own), tight)) <= limit:
         return [_outline(first, last, tight, tight)]
     return []
+
+
+def _ink_under(other: NDArray[np.bool_], first: int, line: NDArray[np.float64]) -> int:
+    """Return how many pixels of something else lie between the edge and a line."""
+    deep = int(np.ceil(line.max()))
+    part = other[:deep, first : first + len(line)]
+    return int((part & (np.arange(len(part))[:, None] < line[None, :])).sum())
 
 
 def _outline(first: int, last: int, left_deep: float, right_deep: float) -> list[Point]:
