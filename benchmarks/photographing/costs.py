@@ -26,6 +26,7 @@ from papiermappe.core.treatment import Treatment
 from papiermappe.devices.files import HowToRead, pages_of
 from papiermappe.local.processes import ALLOCATOR
 from papiermappe.recognition.tesseract import installed
+from papiermappe.services.pictures import PictureSize
 from papiermappe.standin.camera.optics import Camera
 from papiermappe.standin.camera.photos import sheet_of
 from papiermappe.standin.camera.scene import Light, Scene, Table, photograph
@@ -81,8 +82,8 @@ def _work(path: Path) -> tuple[list[float], float, float]:
     for _ in range(TIMES):
         began = time.process_time()
         (picture,) = pages_of(path, HowToRead(), DEFAULT_LIMIT_PX)
-        page_jpeg(picture, Treatment(), 200, THUMBNAIL_QUALITY)
-        examine(picture, (1200, 200), THUMBNAIL_QUALITY)
+        page_jpeg(picture, Treatment(), PictureSize.LANE.width_px, THUMBNAIL_QUALITY)
+        examine(picture, (PictureSize.STAGE.width_px, PictureSize.LANE.width_px), THUMBNAIL_QUALITY)
         spent_s.append(time.process_time() - began)
     return spent_s, before_mb, _most_mb()
 

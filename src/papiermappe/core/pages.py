@@ -240,17 +240,13 @@ def examine(
     analysis = analyse(once, upright, usual_height_mm, part, known)
     previews = tuple(page_jpeg(once, analysis.treatment, width_px, quality) for width_px in widths_px)
     head = capture.head()
-    by = 1 if capture.by_camera else copy_reduction(head.width_px, head.height_px)
+    by = 1 if capture.by_camera else _copy_reduction(head.width_px, head.height_px)
     copy = encode_jpeg(once.pixels(by)) if by > 1 else b""
     return Arrival(analysis, previews, capture_imprint(once, analysis.treatment), copy)
 
 
-def copy_reduction(width_px: int, height_px: int) -> Reduction:
-    """Return by how much the copy of a scan is reduced from which small pictures are made; 1 where it is small itself.
-
-    >>> copy_reduction(2480, 3508), copy_reduction(1240, 1754), copy_reduction(685, 2000)
-    (4, 2, 1)
-    """
+def _copy_reduction(width_px: int, height_px: int) -> Reduction:
+    """Return by how much the copy of a scan is reduced; 1 where the scan is small enough to need none."""
     return next((by for by in REDUCTIONS if min(width_px, height_px) >= by * COPY_PX), 1)
 
 

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session, joinedload
 
 from papiermappe.compute import Compute
 from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
-from papiermappe.core.pages import copy_reduction, page_jpeg, page_jpegs
+from papiermappe.core.pages import page_jpeg, page_jpegs
 from papiermappe.core.photo_sheet import PhotoSheet
-from papiermappe.core.picture import CapturedPicture
+from papiermappe.core.picture import CapturedPicture, read_head
 from papiermappe.core.treatment import Treatment
 from papiermappe.services.caller import Caller, visible_mappe, visible_page
 from papiermappe.services.errors import NotFound
@@ -56,9 +56,11 @@ def copy_key(sha256: str) -> str:
 
 def _source(store: Store, capture: Capture, size: PictureSize, max_px: int) -> CapturedPicture:
     """Return what a page's picture is made from: a small one from the copy of its scan, where that is there."""
-    by = copy_reduction(capture.width_px, capture.height_px)
-    copy = store.blobs.cached(copy_key(capture.sha256)) if size is PictureSize.LANE and by > 1 else None
-    return CapturedPicture(copy, capture.dpi / by, max_px) if copy else captured_picture(store, capture, max_px)
+    copy = store.blobs.cached(copy_key(capture.sha256)) if size is PictureSize.LANE else None
+    if copy is None:
+        return captured_picture(store, capture, max_px)
+    reduction = round(capture.width_px / read_head(copy, max_px).width_px)
+    return CapturedPicture(copy, capture.dpi / reduction, max_px)
 
 
 def made_picture(store: Store, picture: str, size: PictureSize) -> bytes | None:
