@@ -17,6 +17,7 @@ from papiermappe.core.picture import Pixels
 MAX_SLANT = math.tan(math.radians(20))  # beyond this the first pass would compress the picture too much
 NO_BLUR_SCALE = 0.75
 MARGIN_PX = 4  # room beside a row for the kernel
+STRIP_PX = 128  # so many columns are resampled at a time: about what the processor's cache holds
 
 
 def resampled(
@@ -41,12 +42,15 @@ def resampled(
     height, width = size_px
     # Row y of the picture is met, in column x of the result, at its row (y - top - slant * x) / down.
     shift = lean / down
-    layers = _layers_of(pixels)  # one name for all steps: each picture is given back when the next one stands
+    layers = _layers_of(pixels)  # one name for both: the first is given back when the second stands
     layers = _resampled_rows(layers, width, across - shift * slant, shift, left - shift * top, outside)
-    layers = _transposed(layers)
-    layers = _resampled_rows(layers, height, down, slant, top, outside)
-    layers = _transposed(layers)
-    return np.asarray(cv2.merge(list(layers)), np.uint8) if pixels.ndim == 3 else layers[0]
+    page = np.empty((height, width, *pixels.shape[2:]), np.uint8)
+    for begin in range(0, width, STRIP_PX):
+        part = slice(begin, begin + STRIP_PX)
+        strip = _transposed(layers[:, :, part])
+        strip = _transposed(_resampled_rows(strip, height, down, slant, top + slant * begin, outside))
+        cv2.merge(list(strip), page[:, part])
+    return page
 
 
 def _layers_of(pixels: Pixels) -> Pixels:

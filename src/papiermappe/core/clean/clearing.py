@@ -40,7 +40,7 @@ def cleared(shape: tuple[int, ...], areas: Areas, dpi: float) -> NDArray[np.bool
             cv2.fillConvexPoly(mask, _outline(corners, dpi), (0,), shift=SUBPIXELS)
     for corners in areas.wiped:
         cv2.fillConvexPoly(mask, _outline(corners, dpi), (1,), shift=SUBPIXELS)
-    return mask.astype(np.bool_)
+    return mask.view(np.bool_)
 
 
 def _outline(corners: NDArray[np.float64], dpi: float) -> NDArray[np.int32]:
