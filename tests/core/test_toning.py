@@ -3,16 +3,22 @@
 from collections.abc import Callable
 from itertools import pairwise
 
+import cv2
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from papiermappe.core.clean.tone import adjusted, binarise, without_show_through
+from papiermappe.core.clean.background import paper_cells
+from papiermappe.core.clean.clearing import Areas, clear
+from papiermappe.core.clean.specks import despeckle
+from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
+from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.operations import Adjust, PageState
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import CapturedPicture, Pixels
 from papiermappe.core.treatment import Tone, Treatment, render
+from papiermappe.core.zones import ZoneKind
 
 Png = Callable[..., CapturedPicture]
 DPI = 100
@@ -38,6 +44,48 @@ def test_what_shines_through_goes_and_the_paper_keeps_its_tint(page: Pixels) -> 
     red, green, _ = clean[220, 303]
     assert red > green + 60
     assert np.abs(clean[20] - page[20]).max() <= 3  # light and tint of bare paper
+
+
+AREA = np.array([(20.0, 20.0), (40.0, 20.0), (40.0, 45.0), (20.0, 45.0)])
+STRIP = np.array([(60.0, 0.0), (61.0, 0.0), (61.0, 90.0), (60.0, 90.0)])
+STAGES: dict[str, Callable[[Pixels, Pixels | None], object]] = {
+    "whiten": lambda page, out: whiten(page, DPI, out=out),
+    "without_show_through": lambda page, out: without_show_through(page, DPI, out=out),
+    "adjusted": lambda page, out: adjusted(page, 10, 20, out=out),
+    "despeckle": lambda page, out: despeckle(page, DPI, out=out),
+    "clear": lambda page, out: clear(page, Areas([AREA, STRIP]), DPI, out=out),
+    "draw_marks": lambda page, out: draw_marks(page, [Mark(ZoneKind.BLACKOUT, AREA)], DPI, out=out),
+}
+
+
+@pytest.mark.parametrize("stage", STAGES)
+@pytest.mark.parametrize("in_colour", [True, False])
+def test_a_page_may_be_written_over_itself(page: Pixels, stage: str, in_colour: bool) -> None:
+    """What comes out is the same as in a picture of its own, of which the page itself knows nothing."""
+    untouched = page if in_colour else page[..., 1].copy()
+    before = untouched.copy()
+    alone = STAGES[stage](untouched, None)
+    assert np.array_equal(untouched, before)
+    assert not np.array_equal(np.asarray(alone), before)
+    over = before.copy()
+    assert STAGES[stage](over, over) is over
+    assert np.array_equal(over, np.asarray(alone))
+
+
+@pytest.mark.parametrize("keeps_paper", [True, False])
+def test_paper_is_taken_out_as_plain_division_does(page: Pixels, keeps_paper: bool) -> None:
+    """Level against paper, the gap to white paled by how light the darkest channel is, and back onto the paper."""
+    cells = paper_cells(page, DPI)
+    paper = np.stack([cv2.resize(cells.colour.astype(float)[..., at], (500, 400)) for at in range(3)], axis=2)
+    level = np.minimum(255.0 * page / paper, 255)
+    kept = np.clip((222 - level.min(axis=2)) / (222 - 178), 0, 1)[..., None]
+    expected = 255 - (255 - level) * kept
+    if keeps_paper:
+        expected *= paper / 255
+    clean = (without_show_through if keeps_paper else whiten)(page, DPI)
+    # Paper and level are rounded, each by half a level, and the slope is 1 + 77 / 44 at most; then the result is.
+    assert np.abs(clean - expected).max() < 2.75 + 1
+    assert np.abs(clean - expected).mean() < 0.5
 
 
 def test_levels_are_moved_and_spread_about_the_middle() -> None:

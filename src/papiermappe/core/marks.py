@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels
+from papiermappe.core.picture import Pixels, written_to
 from papiermappe.core.zones import ZoneKind
 
 HIGHLIGHT = (255, 225, 77)
@@ -37,13 +37,14 @@ class Mark(NamedTuple):
     """Of a note."""
 
 
-def draw_marks(page: Pixels, marks: Sequence[Mark], dpi: float) -> Pixels:
+def draw_marks(page: Pixels, marks: Sequence[Mark], dpi: float, out: Pixels | None = None) -> Pixels:
     """Return a page with marks drawn on it, and black over what is blacked out.
 
     Args:
         page: grey (h, w) or RGB (h, w, 3), uint8.
         marks: on it.
         dpi: its resolution.
+        out: where the page is written where it keeps its shape; it may be `page` itself. None: a new picture.
 
     Returns:
         RGB where something is drawn in colour, else as `page`. `page` itself where there is no mark. Under black
@@ -53,9 +54,8 @@ def draw_marks(page: Pixels, marks: Sequence[Mark], dpi: float) -> Pixels:
     black = [mark for mark in marks if mark.kind is ZoneKind.BLACKOUT]
     if not drawn and not black:
         return page
-    marked = page.copy()
-    if drawn and page.ndim == 2:
-        marked = np.asarray(cv2.cvtColor(page, cv2.COLOR_GRAY2RGB), np.uint8)
+    gains_colour = bool(drawn) and page.ndim == 2
+    marked = np.asarray(cv2.cvtColor(page, cv2.COLOR_GRAY2RGB), np.uint8) if gains_colour else written_to(page, out)
     for mark in drawn:
         _draw(marked, mark, dpi)
     for mark in black:

@@ -225,6 +225,20 @@ def turned(pixels: Pixels, quarter_turns: int) -> Pixels:
     return pixels if how is None else np.asarray(cv2.rotate(pixels, how), np.uint8)
 
 
+def written_to(pixels: Pixels, out: Pixels | None) -> Pixels:
+    """Return `out` with the pixels in it, or a copy of them where it is None; nothing is copied onto itself.
+
+    >>> page = np.zeros((2, 3), np.uint8)
+    >>> written_to(page, page) is page, written_to(page, None) is page
+    (True, False)
+    """
+    if out is None:
+        return pixels.copy()
+    if out is not pixels:
+        np.copyto(out, pixels)
+    return out
+
+
 def darkest_channel(pixels: Pixels) -> Pixels:
     """Return the least level of each pixel, (h, w)."""
     return pixels if pixels.ndim == 2 else _of_channels(_darkest, pixels)

@@ -44,13 +44,13 @@ def resampled(
     shift = lean / down
     layers = _layers_of(pixels)  # one name for both: the first is given back when the second stands
     layers = _resampled_rows(layers, width, across - shift * slant, shift, left - shift * top, outside)
-    page = np.empty((height, width, *pixels.shape[2:]), np.uint8)
+    result = np.empty((height, width, *pixels.shape[2:]), np.uint8)
     for begin in range(0, width, STRIP_PX):
         part = slice(begin, begin + STRIP_PX)
         strip = _transposed(layers[:, :, part])
         strip = _transposed(_resampled_rows(strip, height, down, slant, top + slant * begin, outside))
-        cv2.merge(list(strip), page[:, part])
-    return page
+        cv2.merge(list(strip), result[:, part])
+    return result
 
 
 def _layers_of(pixels: Pixels) -> Pixels:

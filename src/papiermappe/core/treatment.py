@@ -183,7 +183,7 @@ class Treatment(_Value):
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
         zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
-        what = f"{capture_sha256} v6 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
+        what = f"{capture_sha256} v7 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
@@ -292,9 +292,11 @@ def render(capture: CapturedPicture, treatment: Treatment, width_px: int | None 
     size_px = tuple(max(1, round(mm_to_px(side_mm, capture.dpi) * scale)) for side_mm in (box.height_mm, box.width_mm))
     flat = flat_sheet(pixels.shape, dpi, treatment)
     page = _cut(pixels, box, (size_px[0], size_px[1]), dpi, scale * reduction, flat)
-    upright = clear(turned(page, treatment.quarter_turns), cleared_areas(treatment, box), capture.dpi * scale)
-    toned = _toned(upright, capture.dpi * scale, treatment)
-    return draw_marks(toned, marks_on(treatment, box), capture.dpi * scale)
+    del pixels  # a full page takes 27 MB: from here on each step writes over the one that was cut out
+    page = turned(page, treatment.quarter_turns)
+    page = clear(page, cleared_areas(treatment, box), capture.dpi * scale, out=page)
+    page = _toned(page, capture.dpi * scale, treatment)
+    return draw_marks(page, marks_on(treatment, box), capture.dpi * scale, out=page)
 
 
 def flat_size_mm(width_px: int, height_px: int, dpi: float, treatment: Treatment) -> tuple[float, float]:
@@ -364,12 +366,13 @@ def _sliced(pixels: Pixels, top: int, left: int, height: int, width: int) -> Pix
 
 
 def _toned(page: Pixels, dpi: float, treatment: Treatment) -> Pixels:
+    """Return a page with its tone; it is written over."""
     tone = treatment.tone
-    shown = whiten(page, dpi) if tone is Tone.WHITE else to_grey(page) if tone.without_colour else page
+    shown = whiten(page, dpi, out=page) if tone is Tone.WHITE else to_grey(page) if tone.without_colour else page
     if treatment.without_show_through and tone is not Tone.WHITE:  # white paper is without it anyway
-        shown = without_show_through(shown, dpi)
-    shown = adjusted(shown, treatment.brightness, treatment.contrast)
+        shown = without_show_through(shown, dpi, out=shown)
+    shown = adjusted(shown, treatment.brightness, treatment.contrast, out=shown)
     if tone is Tone.BILEVEL:
         ink = binarise(shown, dpi, treatment.ink_more)
         return np.where(despeckle(ink, dpi) if treatment.without_specks else ink, np.uint8(0), np.uint8(255))
-    return np.asarray(despeckle(shown, dpi), np.uint8) if treatment.without_specks else shown
+    return np.asarray(despeckle(shown, dpi, out=shown), np.uint8) if treatment.without_specks else shown

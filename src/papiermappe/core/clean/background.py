@@ -19,22 +19,13 @@ FAR_WEIGHT = np.float32(1e-3)
 SMOOTH_MM = 2.0
 
 
-class Paper(NamedTuple):
-    """Bare paper and what covers it."""
+class PaperCells(NamedTuple):
+    """Bare paper and what covers it, in cells of about 1 mm."""
 
     colour: Pixels
-    """The colour that bare paper has at each pixel, of the page's own shape."""
+    """(h, w) or (h, w, 3): the colour that bare paper has."""
     covered: NDArray[np.bool_]
     """(h, w): where something covers it for more than 9 mm: a picture, a dark area."""
-
-
-class PaperCells(NamedTuple):
-    """The same, in cells of about 1 mm."""
-
-    colour: Pixels
-    """(h, w) or (h, w, 3)."""
-    covered: NDArray[np.bool_]
-    """(h, w)."""
 
     @property
     def grey(self) -> "PaperCells":
@@ -55,14 +46,6 @@ def paper_of(page: Pixels, dpi: float) -> Pixels:
         PictureRefused: not a grey (h, w) or RGB (h, w, 3) uint8 picture.
     """
     return paper_cells(page, dpi).sized(*page.shape[1::-1])
-
-
-def paper_and_cover(page: Pixels, dpi: float) -> Paper:
-    """Return the colour of bare paper as `paper_of` does, and where it is covered. Raises PictureRefused."""
-    cells = paper_cells(page, dpi)
-    size = page.shape[1::-1]
-    cover = cv2.resize(cells.covered.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST)
-    return Paper(cells.sized(*size), cover > 0)
 
 
 def paper_cells(page: Pixels, dpi: float) -> PaperCells:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from papiermappe.core.clean.papers_beside import PaperEdge, papers_beside
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked
+from papiermappe.core.picture import Pixels, checked, written_to
 
 CELL_MM = 0.5
 AROUND_MM = 14.0  # how far around what is cleared the paper is looked at
@@ -49,7 +49,7 @@ def _outline(corners: NDArray[np.float64], dpi: float) -> NDArray[np.int32]:
     return np.asarray(np.rint(px * 2**SUBPIXELS), np.int32)
 
 
-def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
+def clear(page: Pixels, areas: Areas, dpi: float, out: Pixels | None = None) -> Pixels:
     """Return a page with areas filled with the colour that the paper around each has.
 
     A narrow strip, as a line of dust is, is bridged from side to side instead, so that print it crosses is carried on.
@@ -58,6 +58,7 @@ def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
         page: grey (h, w) or RGB (h, w, 3), uint8.
         areas: on it.
         dpi: its resolution.
+        out: where the page is written, of the same shape; it may be `page` itself. None: a new picture.
 
     Returns:
         A picture of the same shape; the pixels outside the areas are the same. `page` itself where nothing is cleared.
@@ -71,7 +72,7 @@ def clear(page: Pixels, areas: Areas, dpi: float) -> Pixels:
     strips = [corners for corners in areas.wiped if _width_mm(corners) <= NARROW_MM]
     wide = Areas([corners for corners in areas.wiped if _width_mm(corners) > NARROW_MM], areas.kept)
     mask = cleared(whole.shape, wide, dpi)
-    clean = whole.copy()
+    clean = written_to(whole, out)
     around = round(mm_to_px(AROUND_MM, dpi))
     for left, top, right, bottom in _boxes(mask, wide, dpi):
         part = slice(max(0, top - around), bottom + around), slice(max(0, left - around), right + around)

@@ -11,14 +11,16 @@ from papiermappe.core.clean.pieces import label_boxes
 from papiermappe.core.clean.tone import ink_on
 from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
-from papiermappe.core.picture import Pixels, checked, to_grey
+from papiermappe.core.picture import Pixels, checked, to_grey, written_to
 
 SPECK_MM = 0.4
 ALONE_MM = 1.5
 BLOCK_PX = 8
 
 
-def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPECK_MM) -> NDArray[np.bool_] | Pixels:
+def despeckle(
+    page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPECK_MM, out: Pixels | None = None
+) -> NDArray[np.bool_] | Pixels:
     """Return the page without specks: small dots that stand alone.
 
     A dot near other ink (of an i, a full stop) stays.
@@ -27,6 +29,7 @@ def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPEC
         page: bilevel (h, w) bool, grey (h, w) or RGB (h, w, 3) uint8.
         dpi: its resolution.
         max_mm: the longest side of a speck.
+        out: where a page in grey or colour is written, of the same shape; it may be `page` itself. None: a new picture.
 
     Returns:
         Of the page's own kind; in grey and colour, specks are filled with the paper around them.
@@ -45,7 +48,7 @@ def despeckle(page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPEC
     rows, cols = _speck_places(ink.view(np.uint8), dpi, max_mm, rim_px=1)
     height, width = picture.shape[:2]
     down, across = paper.colour.shape[:2]
-    clean = picture.copy()
+    clean = written_to(picture, out)
     clean[rows, cols] = paper.colour[rows * down // height, cols * across // width]
     return clean
 
