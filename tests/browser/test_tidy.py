@@ -21,6 +21,7 @@ from papiermappe.services import importing, mappen, runs
 from papiermappe.services.importing import Announced
 from papiermappe.services.journal import machine_entry
 from papiermappe.services.page_details import page_detail
+from papiermappe.services.pictures import PictureSize
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.models import Mappe, Page
 
@@ -81,6 +82,29 @@ def fill(driver: Chrome, css: str, text: str) -> None:
     field = driver.find_element(By.CSS_SELECTOR, css)
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys(text, Keys.TAB)
+
+
+def test_pages_beside_are_fetched_once_the_page_itself_is_there(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    order = stack.desk(mappe).order
+    driver.execute_script("performance.clearResourceTimings()")
+    driver.find_element(By.TAG_NAME, "body").send_keys(Keys.END)
+
+    def fetched(page: int) -> dict[str, float]:
+        """Return when the large picture of a page was asked for and had come, in ms; nothing before."""
+        times: dict[str, float] = driver.execute_script(
+            "return performance.getEntriesByType('resource')"
+            ".filter((entry) => entry.responseEnd && entry.name.includes(`/pages/${arguments[0]}/`)"
+            " && entry.name.endsWith(`-${arguments[1]}.jpg`))"
+            ".map((entry) => ({ start: entry.startTime, end: entry.responseEnd }))[0] ?? {}",
+            page,
+            PictureSize.STAGE.value,
+        )
+        return times
+
+    until(lambda: fetched(order[-1]) and fetched(order[-2]))
+    assert fetched(order[-2])["start"] >= fetched(order[-1])["end"]
 
 
 def test_an_angle_is_typed_and_what_was_found_comes_back(

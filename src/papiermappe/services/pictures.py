@@ -1,6 +1,7 @@
 """Page pictures: made by workers, kept as long as there is room, made again at any time."""
 
 from collections.abc import Iterable, Sequence
+from datetime import datetime
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -13,13 +14,13 @@ from papiermappe.core.pages import page_jpeg, page_jpegs
 from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture, read_head
 from papiermappe.core.treatment import Treatment
-from papiermappe.services.caller import Caller, visible_mappe, visible_page
+from papiermappe.services.caller import Caller, may_see, visible_mappe, visible_page
 from papiermappe.services.errors import NotFound
 from papiermappe.services.pages import picture_name, treatment_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
-from papiermappe.store.models import Capture, Page
+from papiermappe.store.models import Capture, Mappe, Page
 from papiermappe.store.queue import JobKind, enqueue
 
 TOGETHER = 8
@@ -83,13 +84,31 @@ class Shown(NamedTuple):
     """Whether it is the one that was asked for; else the page has changed since, and it is the page as it is now."""
 
 
+class _Pictured(NamedTuple):
+    """What tells the name of a page's picture, and who may see it: a window asks for dozens of pictures at once."""
+
+    treatment: dict[str, object]
+    sha256: str
+    cleared_at: datetime | None
+
+
 def shown_picture(caller: Caller, store: Store, page_id: int, picture: str) -> Shown:
     """Return the picture to show when a window asks for a page's picture by name. Raises NotFound."""
+    wanted = (
+        select(Page.treatment, Capture.sha256, Mappe.cleared_at)
+        .join(Capture, Capture.id == Page.capture_id)
+        .join(Mappe, Mappe.id == Page.mappe_id)
+        .where(Page.id == page_id)
+    )
     with store.begin() as session:
-        page = visible_page(caller, session, page_id)
-        now = picture_name(page)
-        untoned = treatment_of(page).shape_only.picture_key(page.capture.sha256)
-    return Shown(picture, as_requested=True) if picture in {now, untoned} else Shown(now, as_requested=False)
+        row = session.execute(wanted).one_or_none()
+    page = _Pictured(*row) if row else None
+    if page is None or not may_see(caller, page):
+        raise NotFound("page_gone")
+    treatment = Treatment.model_validate(page.treatment)
+    now = treatment.picture_key(page.sha256)
+    as_requested = picture == now or picture == treatment.shape_only.picture_key(page.sha256)
+    return Shown(picture, as_requested=True) if as_requested else Shown(now, as_requested=False)
 
 
 def scan_picture(caller: Caller, store: Store, page_id: int, capture_id: int) -> str:
