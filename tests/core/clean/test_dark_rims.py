@@ -139,6 +139,20 @@ def test_a_letter_that_touches_an_even_rim_stays(page: Pixels) -> None:
     assert covered[stem].mean() < 0.2  # where it meets the rim
 
 
+@pytest.mark.parametrize("top_px", range(600, 613))
+def test_no_corner_of_a_letter_that_runs_into_an_even_rim_goes_with_it(page: Pixels, top_px: int) -> None:
+    """Wherever a strip ends beside it; only where it meets the rim it is not to be told from it."""
+    drawn = page.astype(np.float32)
+    drawn[:, : px(4)] = 20
+    letter = np.zeros(page.shape, np.bool_)
+    letter[top_px : top_px + 29, px(4) : px(10)] = True
+    drawn[letter] = 20
+    covered = wiped(cv2.GaussianBlur(drawn, (0, 0), 0.7).astype(np.uint8))
+    assert covered[:, : px(4)].all()
+    letter[:, px(4)] = False
+    assert (covered & letter).sum() <= 0.1 * px(1) ** 2
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()

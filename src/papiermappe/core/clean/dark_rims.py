@@ -30,6 +30,8 @@ THINS_OUT_MM = 8.0  # along its edge, beyond where it is seen
 CLOSE_MM = 1.2  # how closely it follows, on average
 SHORTEST_MM = 3.0
 INK_MM2 = 0.4  # of something else, from which on a strip is too deep
+PRINT_BEYOND_MM = 1.5  # what reaches so far beyond an even rim is print that touches it
+PRINT_WEIGHT = 5  # of a pixel of such print, against one of something else
 LETTERS = 4  # light shapes in a rim, from which on it is a printed field
 LETTER_MM2 = (0.5, 60.0)
 
@@ -57,9 +59,39 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
     return [
         _turned_back(strip, turns, dark.shape, view.dpi)
         for turns, depth in enumerate(depths)
-        for first, last in _stretches(depth)
-        for strip in _with_ends(depth, np.rot90(other, turns), first, last, view.dpi)
+        for strip in _along_edge(depth, np.rot90(other, turns), view.dpi)
     ]
+
+
+def _along_edge(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -> list[list[Point]]:
+    """Return the strips, in px, of the rim along the upper edge."""
+    if not depth.any():
+        return []
+    weights = _weights(depth, other, dpi)
+    return [strip for first, last in _stretches(depth) for strip in _with_ends(depth, weights, first, last, dpi)]
+
+
+def _weights(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -> NDArray[np.uint8]:
+    """Return (rows that strips may reach, w): how much each pixel counts that would be wiped with the rim.
+
+    Print that reaches into an even rim counts more than what else is dark, and so does its lighter fringe: a corner of
+    a letter is not to be lost. Shorter pieces may be what is left of the rim.
+    """
+    part = other[: round(mm_to_px(2 * DEEPEST_MM, dpi))]
+    weights = part.astype(np.uint8)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(weights, connectivity=8)
+    ragged = is_ragged(depth, dpi)
+    printed = [
+        at
+        for at, (left, top, width, height, _) in enumerate(stats)
+        if at
+        and not ragged[left : left + width].any()
+        and top + height - depth[left : left + width].max() >= mm_to_px(PRINT_BEYOND_MM, dpi)
+    ]
+    fringed = cv2.dilate(np.isin(labels, printed).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    beyond_rim = np.arange(len(part))[:, None] >= depth[None, :]
+    weights[fringed & beyond_rim] = PRINT_WEIGHT
+    return weights
 
 
 def _depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
@@ -150,10 +182,10 @@ def _stretches(depth: NDArray[np.float64]) -> list[tuple[int, int]]:
 
 
 def _with_ends(
-    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+    depth: NDArray[np.float64], weights: NDArray[np.uint8], first: int, last: int, dpi: float
 ) -> list[list[Point]]:
     """Return the strips of a stretch, and one at each of its ends, where it thins out to less than a pixel."""
-    strips = _strips(depth, other, first, last, dpi)
+    strips = _strips(depth, weights, first, last, dpi)
     beyond, along = mm_to_px(BEYOND_MM, dpi), round(mm_to_px(THINS_OUT_MM, dpi))
     limit = INK_MM2 * mm_to_px(1, dpi) ** 2
     before, behind = max(0, first - along), min(len(depth), last + along)
@@ -161,13 +193,13 @@ def _with_ends(
         (before, first, (beyond, float(depth[first]) + beyond)),
         (last, behind, (float(depth[last - 1]) + beyond, beyond)),
     ):
-        if strips and end > start and _ink_under(other, start, np.linspace(*deep, end - start)) <= limit:
+        if strips and end > start and _ink_under(weights, start, np.linspace(*deep, end - start)) <= limit:
             strips.append(_outline(start, end, *deep))
     return strips
 
 
 def _strips(
-    depth: NDArray[np.float64], other: NDArray[np.bool_], first: int, last: int, dpi: float
+    depth: NDArray[np.float64], weights: NDArray[np.uint8], first: int, last: int, dpi: float
 ) -> list[list[Point]]:
     """Return strips, in px, that hold a stretch of a rim and nothing else; none where something else is too near.
 
@@ -180,7 +212,7 @@ def _strips(
     beyond = mm_to_px(BEYOND_MM, dpi)
     ends = start + over + beyond, start + slope * (len(own) - 1) + over + beyond
     line = np.linspace(*ends, len(own))
-    inside = _ink_under(other, first, line)
+    inside = _ink_under(weights, first, line)
     is_short = len(own) <= mm_to_px(SHORTEST_MM, dpi)
     limit = INK_MM2 * mm_to_px(1, dpi) ** 2
     if inside <= limit and (is_short or float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, dpi)):
@@ -188,18 +220,19 @@ def _strips(
     if not is_short:
         middle = (first + last) // 2
         halves = (first, middle), (middle, last)
-        return [strip for half in halves for strip in _strips(depth, other, *half, dpi)]
-    tight = float(own.max()) + 1
-    if _ink_under(other, first, np.full(len(own), tight)) <= limit:
-        return [_outline(first, last, tight, tight)]
+        return [strip for half in halves for strip in _strips(depth, weights, *half, dpi)]
+    # At best with the pixel in which the rim is blurred; beside print that it meets, only as far as all of it reaches.
+    for tight in (float(own.max()) + 0.5, float(own.max()) - 0.5, float(own.min()) - 0.5):
+        if _ink_under(weights, first, np.full(len(own), tight)) <= limit:
+            return [_outline(first, last, tight, tight)]
     return []
 
 
-def _ink_under(other: NDArray[np.bool_], first: int, line: NDArray[np.float64]) -> int:
-    """Return how many pixels of something else lie between the edge and a line."""
+def _ink_under(weights: NDArray[np.uint8], first: int, line: NDArray[np.float64]) -> int:
+    """Return how much of something else lies between the edge and a line, in pixels."""
     deep = int(np.ceil(line.max()))
-    part = other[:deep, first : first + len(line)]
-    return int((part & (np.arange(len(part))[:, None] < line[None, :])).sum())
+    part = weights[:deep, first : first + len(line)]
+    return int(part[np.arange(len(part))[:, None] < line[None, :]].sum())
 
 
 def _outline(first: int, last: int, left_deep: float, right_deep: float) -> list[Point]:
