@@ -15,7 +15,7 @@ LEAST_MM = 1.0  # a row or column with less ink is not of the block
 LEAST_FOOT_MM = 0.4  # of its last row: a page number may be a single 1
 BLOCK_ROWS = 5  # at least this many rows of print begin at the left margin
 LINE_MM = 4.0
-EDGE_SHARE = 0.25  # of the ink of the fullest row of a line: where its letters begin, whether or not some reach higher
+EDGE_SHARE = 0.4  # of the ink of the fullest row of a line: where its letters begin, whether or not some reach higher
 UPRIGHT_MM = 18.0  # whatever is as high in one piece is no print: the shadow of a fold, a rule
 
 
