@@ -70,7 +70,8 @@ def _bare(ink: NDArray[np.bool_], corners_mm: NDArray[np.float64]) -> NDArray[np
     sheet = np.zeros(ink.shape, np.uint8)
     cv2.fillConvexPoly(sheet, np.rint(mm_to_px(1.0, DPI) * corners_mm - 0.5).astype(np.int32), 1)
     printed = cv2.dilate(ink.astype(np.uint8), _square(FROM_PRINT_MM))
-    return np.asarray((cv2.erode(sheet, _square(FROM_EDGE_MM)) > 0) & (printed == 0), np.bool_)
+    inner = cv2.erode(sheet, _square(FROM_EDGE_MM), borderType=cv2.BORDER_CONSTANT, borderValue=(0,))
+    return np.asarray((inner > 0) & (printed == 0), np.bool_)
 
 
 def _square(reach_mm: float) -> Pixels:
