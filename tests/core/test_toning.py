@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from papiermappe.core.clean.background import paper_cells
 from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.specks import despeckle
-from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
+from papiermappe.core.clean.tone import adjusted, binarise
+from papiermappe.core.clean.whitening import whiten, without_show_through
 from papiermappe.core.marks import Mark, draw_marks
 from papiermappe.core.operations import Adjust, PageState
 from papiermappe.core.order.places import Side

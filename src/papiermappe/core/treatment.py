@@ -16,7 +16,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from papiermappe.core.clean.clearing import Areas, clear
 from papiermappe.core.clean.specks import despeckle
-from papiermappe.core.clean.tone import adjusted, binarise, whiten, without_show_through
+from papiermappe.core.clean.tone import adjusted, binarise
+from papiermappe.core.clean.whitening import whiten, without_show_through
 from papiermappe.core.curl import Curl
 from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.geometry import Quad, mm_to_px, px_to_mm, quad_px, rotation_deg, turned_by

@@ -14,8 +14,9 @@ from papiermappe.core.clean.skew import SkewEstimate, estimate_skew
 from papiermappe.core.clean.specks import despeckle
 from papiermappe.core.clean.spread import Spread, find_spread
 from papiermappe.core.clean.stray_light import stray_light
-from papiermappe.core.clean.tone import binarise, whiten
+from papiermappe.core.clean.tone import binarise
 from papiermappe.core.clean.upright import TurnEstimate, find_upright
+from papiermappe.core.clean.whitening import whiten
 
 __all__ = [
     "Areas",

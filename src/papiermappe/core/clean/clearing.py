@@ -72,7 +72,7 @@ def clear(page: Pixels, areas: Areas, dpi: float, out: Pixels | None = None) -> 
     strips = [corners for corners in areas.wiped if _width_mm(corners) <= NARROW_MM]
     wide = Areas([corners for corners in areas.wiped if _width_mm(corners) > NARROW_MM], areas.kept)
     mask = cleared(whole.shape, wide, dpi)
-    clean = written_to(whole, out)
+    clean = written_to(whole, out)  # may be `whole`: what is cleared does not tell how the paper round it looks
     around = round(mm_to_px(AROUND_MM, dpi))
     for left, top, right, bottom in _boxes(mask, wide, dpi):
         part = slice(max(0, top - around), bottom + around), slice(max(0, left - around), right + around)

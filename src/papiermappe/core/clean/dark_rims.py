@@ -79,18 +79,14 @@ def _weights(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -
     """
     part = other[: round(mm_to_px(2 * DEEPEST_MM, dpi))]
     weights = part.astype(np.uint8)
-    _, labels, stats, _ = cv2.connectedComponentsWithStats(weights, connectivity=8)
-    ragged = is_ragged(depth, dpi)
-    printed = [
-        at
-        for at, (left, top, width, height, _) in enumerate(stats)
-        if at
-        and not ragged[left : left + width].any()
-        and top + height - depth[left : left + width].max() >= mm_to_px(PRINT_BEYOND_MM, dpi)
-    ]
-    fringed = cv2.dilate(np.isin(labels, printed).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    beyond_rim = np.arange(len(part))[:, None] >= depth[None, :]
-    weights[fringed & beyond_rim] = PRINT_WEIGHT
+    count, labels = cv2.connectedComponents(weights, connectivity=8)
+    beyond_px = np.arange(len(part))[:, None] - depth[None, :]
+    is_printed = np.zeros(count, np.uint8)
+    is_printed[labels[beyond_px >= mm_to_px(PRINT_BEYOND_MM, dpi)]] = 1
+    is_printed[labels[:, is_ragged(depth, dpi)]] = 0
+    is_printed[0] = 0  # the paper
+    fringed = cv2.dilate(is_printed[labels], np.ones((3, 3), np.uint8)) > 0
+    weights[fringed & (beyond_px >= 0)] = PRINT_WEIGHT
     return weights
 
 
