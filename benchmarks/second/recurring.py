@@ -111,12 +111,12 @@ def _scan(paper: Paper, things: list[Thing], dark_lid: bool, hand: Hand) -> Capt
         if thing.kind == "staple":
             _staple(sheet, x * scale, y * scale, thing, scale, hand)
         if thing.kind == "edge_shadow":
-            turned = shades.rotate(-90 * int(thing.x_mm), expand=True)
+            turned = shades.rotate(90 * int(thing.x_mm), expand=True)  # this edge comes to lie at the top
             depth = thing.height_mm * scale * float(hand.uniform(0.8, 1.1))
             draw = ImageDraw.Draw(turned)
             for row in range(int(depth)):
                 draw.line([(0, row), (turned.width, row)], fill=int(thing.shade * (1 - row / depth) ** 0.7))
-            shades = turned.rotate(90 * int(thing.x_mm), expand=True)
+            shades = turned.rotate(-90 * int(thing.x_mm), expand=True)
         if thing.kind == "fold":
             down = np.abs(np.arange(sheet.height) / scale - y)
             valley = (thing.shade * np.exp(-((down / 1.3) ** 2))).astype(np.uint8)

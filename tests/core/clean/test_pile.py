@@ -78,6 +78,17 @@ def test_holes_are_found_whatever_is_seen_through_them(level: int) -> None:
     assert covers(second, 12, 188.5, 6)
 
 
+def test_a_hole_punched_through_print_that_all_pages_have_is_not_suggested() -> None:
+    rng = np.random.default_rng(14)
+    pages = [sheet(seed) for seed in range(6)]
+    for page in pages:
+        cv2.line(page, (px(14), px(40)), (px(26), px(40)), 40, px(0.7))
+        for y in (40.5, 148.5, 256.5):
+            circle(page, 12 + rng.normal(0, 0.3), y + rng.normal(0, 0.3), 6, 225)
+    found = suggested(pages)[SharedKind.HOLE]
+    assert [round(zone.y_mm + zone.height_mm / 2) // 10 for zone in found] == [14, 25]
+
+
 @pytest.mark.parametrize("angle_deg", [-50, 38, 80])
 def test_a_slanted_staple_is_found(angle_deg: float) -> None:
     rng = np.random.default_rng(5)
@@ -135,6 +146,11 @@ def test_a_shadow_along_an_edge_is_found_as_deep_as_it_is() -> None:
     assert (zone.x_mm, zone.y_mm) == (0, 0)
     assert zone.width_mm > 205
     assert 3.5 <= zone.height_mm <= 6
+    for page in pages:
+        page[:, px(60) : px(66)] -= 30  # a fold that runs into it does not make it deeper
+    (beside_fold,) = suggested(pages)[SharedKind.EDGE_SHADOW]
+    assert beside_fold.height_mm == pytest.approx(zone.height_mm, abs=0.4)
+    assert beside_fold.width_mm == pytest.approx(zone.width_mm, abs=0.4)
 
 
 def test_what_pages_share_is_darker_than_what_is_on_few() -> None:
@@ -225,5 +241,8 @@ def test_a_fold_through_bare_paper_is_found_and_one_through_print_is_left_alone(
     assert zone.y_mm + zone.height_mm >= 36.5
     assert zone.height_mm < 9
     assert zone.width_mm == pytest.approx(210)
+    for page in bare:  # what lies beyond the sheet shows along its sides
+        page[:, :3] = page[:, -3:] = 40
+    assert len(suggested(bare)[SharedKind.FOLD]) == 1
     through_print = [folded(121, np.random.default_rng(seed), sheet(seed)) for seed in range(6)]
     assert SharedKind.FOLD not in suggested(through_print)

@@ -17,6 +17,7 @@ DARKER_LEVELS = 14
 INK_LEVELS = 40  # print is darker than shadows and folds
 CELL_PX = 6
 CELL_MM = CELL_PX / PILE_DPI * 25.4  # 2 mm
+END_CELLS = 2  # at both ends of a fold, where what lies beyond the sheet may show
 SHADOWS_DIFFER = 3.0
 LEAST_INK_MM2 = 0.8
 SHARED_LEFT = 1.35  # what a place has in common is taken off so many times
@@ -103,12 +104,13 @@ def own_ink_mm2(cells: NDArray[np.uint8], zone: Zone, differs: bool = False) -> 
 def crossing_ink_mm2(cells: NDArray[np.uint8], zone: Zone) -> NDArray[np.float32]:
     """Return how much each page has printed across a strip that looks the same all along, as a fold does, in mm2.
 
-    What is seen at the barest fifth of its length is the fold; what is more elsewhere is print.
+    What is seen at the barest fifth of its length is the fold; what is more elsewhere is print, but for its ends, at
+    which the edges of the sheet lie.
     """
     part = _cells_in(cells, zone)
-    if not part.size:
+    along = part.sum(axis=1 if part.shape[2] >= part.shape[1] else 2)[:, END_CELLS:-END_CELLS]
+    if not along.size:
         return np.zeros(len(cells), np.float32)
-    along = part.sum(axis=1 if part.shape[2] >= part.shape[1] else 2)
     fold = np.percentile(along, 20, axis=1, keepdims=True)
     return np.asarray(np.clip(along - SHARED_LEFT * fold - 0.05, 0, None).sum(axis=1) * CELL_MM**2, np.float32)
 

@@ -39,6 +39,8 @@ LEVEL_CORNER_MM = 17.0
 """A short line that is level or upright might be printed, unless it lies as near to both edges of a corner."""
 FOLD_WIDE_MM = 5.0
 DEEPEST_SHADOW_MM = 14.0
+RUNS_ON_SHARE = 0.1
+"""Of what is dark along an edge, that may be deeper: more is a picture."""
 LEAST_SHADOW_MM = 0.5
 SHADOW_ALONG = 0.2
 INK_MM2 = 1.5
@@ -151,13 +153,13 @@ def _box_round(marks: Sequence[Mark]) -> Zone:
 
 
 def _runs_on(pile: Pile, zone: Zone) -> bool:
-    """Whether what most pages show in a zone runs on beyond it, as print does."""
+    """Whether what most pages show in a zone runs on beyond it, as print does.
+
+    Round a hole or a staple all of the rim is bare, so a thin rule is enough.
+    """
     rows, cols = zone.slices(pile.shares.shape, PILE_DPI)
     part = pile.shares[rows, cols] >= SHARED / 2
-    if min(part.shape) < 3:
-        return True
-    rim = np.concatenate([part[0], part[-1], part[:, 0], part[:, -1]])
-    return bool(rim.mean() > 0.08)
+    return min(part.shape) < 3 or bool(part[[0, -1]].any() or part[:, [0, -1]].any())
 
 
 # ---- each kind
@@ -240,10 +242,14 @@ def _edge_shadows(pile: Pile) -> Iterator[SuggestedWipe]:
         dark[0] |= dark[:3].any(axis=0)  # the outermost pixels may be lighter
         dark[1] |= dark[1:3].any(axis=0)
         depth = np.logical_and.accumulate(dark, axis=0).sum(axis=0)
-        deep = px_to_mm(float(np.percentile(depth[depth > 0], 98)) if depth.any() else 0.0, PILE_DPI)
         along = np.flatnonzero(depth >= mm_to_px(LEAST_SHADOW_MM, PILE_DPI))
-        if deep > DEEPEST_SHADOW_MM or len(along) < SHADOW_ALONG * len(depth):
+        if len(along) < SHADOW_ALONG * len(depth):
             continue
+        runs_on = depth > mm_to_px(DEEPEST_SHADOW_MM, PILE_DPI)  # into a fold, or a shadow along the edge beside
+        if runs_on.sum() > RUNS_ON_SHARE * len(along):
+            continue
+        depth[runs_on] = np.median(depth[along])
+        deep = px_to_mm(float(np.percentile(depth[along], 98)), PILE_DPI)
         start, end = (px_to_mm(float(at), PILE_DPI) for at in (along[0], along[-1] + 1))
         shown = round(float(seen[: max(1, int(depth[along].mean())), along].mean()) * pile.count)
         yield SuggestedWipe(SharedKind.EDGE_SHADOW, _strip(edge, pile.size_mm, deep + MARGIN_MM, start, end), shown)
