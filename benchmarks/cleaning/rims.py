@@ -45,8 +45,9 @@ def _judged(numbers: range, seed: int) -> list[tuple[str, float, float]]:
         treatment = found.treatment.model_copy(update={"zones": strips_on(found.dark_rims, found.treatment, size_mm)})
         seen = _seen(treatment, scan.rim.shape, size_mm)
         a_mm2 = mm_to_px(1, DPI) ** 2
-        # what is one pixel thin is the blur of an edge
-        left = cv2.morphologyEx((scan.rim & seen).astype(np.uint8), cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
+        # what is one pixel thin is the blur of an edge, at that of the picture too
+        dark = np.pad((scan.rim & seen).astype(np.uint8), 1)
+        left = cv2.morphologyEx(dark, cv2.MORPH_OPEN, np.ones((2, 2), np.uint8))
         judged.append((scan.kind, float(left.sum()) / a_mm2, float((scan.ink & ~seen).sum()) / a_mm2))
     return judged
 

@@ -153,6 +153,23 @@ def test_no_corner_of_a_letter_that_runs_into_an_even_rim_goes_with_it(page: Pix
     assert (covered & letter).sum() <= 0.1 * px(1) ** 2
 
 
+@pytest.mark.parametrize("seed", range(5, 9))
+def test_arms_of_a_letter_that_run_into_a_ragged_rim_stay(page: Pixels, seed: int) -> None:
+    """They are longer than any of its teeth."""
+    scan = page.copy()
+    deep = torn(seed)
+    rim = np.arange(page.shape[1])[None, :] < deep[:, None]
+    letter = np.zeros(page.shape, np.bool_)
+    for y_mm in (100.0, 104.0):
+        letter[px(y_mm) : px(y_mm + 1.4), : px(12)] = True
+    letter[px(100) : px(105.4), px(10.5) : px(12)] = True
+    scan[rim | letter] = 20
+    covered = wiped(scan)
+    beyond = np.arange(page.shape[1])[None, :] >= deep[:, None] + px(0.3)
+    assert (covered & letter & beyond).sum() <= 0.4 * px(1) ** 2
+    assert covered[rim].mean() > 0.99
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()
