@@ -7,9 +7,7 @@ from numpy.typing import NDArray
 from benchmarks.second.papers import DPI, Hand, paper
 from benchmarks.second.scans import scan
 from benchmarks.table import Row, of_all, percent, scaled
-from papiermappe.core.analysis import analyse
 from papiermappe.core.clean.clearing import Areas, clear
-from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -47,11 +45,8 @@ def _off_levels(numbers: range, seed: int) -> list[tuple[float, NDArray[np.float
     for number in numbers:
         hand = np.random.default_rng([seed, number, 5])
         made = scan(paper(number, seed), np.random.default_rng([seed, number, 2]))
-        crop = analyse(made.capture, TurnEstimate(0, 1.0)).treatment.crop
-        if crop is None or not crop.on:
-            continue
         page = made.capture.pixels()
-        bare = _bare(made.ink, np.array(crop.corners))
+        bare = _bare(made.ink, made.sheet)
         for left, top, right, bottom in _places(bare, hand):
             stained = page.copy()
             middle, axes = (
@@ -65,12 +60,10 @@ def _off_levels(numbers: range, seed: int) -> list[tuple[float, NDArray[np.float
     return off
 
 
-def _bare(ink: NDArray[np.bool_], corners_mm: NDArray[np.float64]) -> NDArray[np.bool_]:
+def _bare(ink: NDArray[np.bool_], sheet: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Return where the sheet is bare, away from print and from its edges."""
-    sheet = np.zeros(ink.shape, np.uint8)
-    cv2.fillConvexPoly(sheet, np.rint(mm_to_px(1.0, DPI) * corners_mm - 0.5).astype(np.int32), 1)
     printed = cv2.dilate(ink.astype(np.uint8), _square(FROM_PRINT_MM))
-    inner = cv2.erode(sheet, _square(FROM_EDGE_MM), borderType=cv2.BORDER_CONSTANT, borderValue=(0,))
+    inner = cv2.erode(sheet.astype(np.uint8), _square(FROM_EDGE_MM), borderType=cv2.BORDER_CONSTANT, borderValue=(0,))
     return np.asarray((inner > 0) & (printed == 0), np.bool_)
 
 

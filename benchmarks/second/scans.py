@@ -22,6 +22,8 @@ class Scan(NamedTuple):
     capture: CapturedPicture
     ink: NDArray[np.bool_]
     """Where print is on the capture, (h, w)."""
+    sheet: NDArray[np.bool_]
+    """Where the sheet lies on it, (h, w)."""
     fills: bool
     """Whether the sheet reaches to the edges of the capture."""
 
@@ -52,7 +54,8 @@ def scan(paper: Paper, hand: Hand, fault: str | None = None) -> Scan:
     ink = cv2.warpAffine(paper.ink.astype(np.uint8), turn, shape, flags=cv2.INTER_NEAREST) > 0
     shadow = cv2.GaussianBlur(np.roll(sheet, (px(0.8), px(0.6)), (0, 1)), (0, 0), px(0.7)).astype(np.float32) / 255
     laid *= 1 - float(hand.uniform(0.06, 0.3)) * (shadow * (sheet == 0))[..., None]
-    return Scan(paper.kind, CapturedPicture(sensed(laid, hand, fault), float(DPI)), ink, bool(fills))
+    seen = CapturedPicture(sensed(laid, hand, fault), float(DPI))
+    return Scan(paper.kind, seen, ink, sheet > 127, bool(fills))
 
 
 def _faulty_paper(picture: Pixels, hand: Hand, fault: str | None) -> Pixels:

@@ -114,6 +114,26 @@ def test_a_side_along_a_picture_is_doubtful_where_the_other_sides_lie_beyond_the
     assert ends_in_picture(grey, DPI, coarse(grey, DPI), corners) is is_doubtful
 
 
+def test_the_edge_of_a_picture_is_doubtful_where_it_is_the_only_side_that_is_seen() -> None:
+    page = np.full((px(297), px(210)), PAPER, np.uint8)
+    page[px(5) : px(225), px(6) : px(204)] = 130
+    beyond, right = px(297) - 1, px(204)
+    corners = np.array([(0, 0), (right, 0), (right, beyond), (0, beyond)], np.float64)
+    grey = noisy(page)
+    assert ends_in_picture(grey, DPI, coarse(grey, DPI), corners)
+
+
+def test_a_sheet_is_seen_where_the_lid_on_its_bright_side_is_as_bright_as_its_dark_one() -> None:
+    """Its own sides are seen all along, though no one level tells it from the lid."""
+    capture = np.full((px(297), px(216)), 238, np.uint8)
+    capture[px(20) : px(230), px(16) : px(164)] = 249
+    write(capture, "a note on a small sheet", 40, 60)
+    across = np.linspace(1.0, 0.94, capture.shape[1])[None]
+    seen = capture * across * np.linspace(1.0, 0.95, capture.shape[0])[:, None]
+    (left, top), _, (right, bottom), _ = find_sheet(noisy(seen), DPI).corners
+    assert (left, top, right, bottom) == pytest.approx((16, 20, 164, 230), abs=0.6)
+
+
 def test_a_margin_of_text_is_not_a_sure_side_where_paper_and_lid_are_alike(monkeypatch: pytest.MonkeyPatch) -> None:
     page = noisy(text_page())  # its lines begin at 25 mm
     along_text = ((24.4, 5.0), (205.0, 5.0), (205.0, 290.0), (24.4, 290.0))

@@ -8,6 +8,7 @@ never sure: then it was a picture, a table or a field on the sheet.
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
 from papiermappe.core.clean.edges import crossing
@@ -30,6 +31,7 @@ from papiermappe.core.picture import Pixels, checked, to_grey
 UNSURE = 0.4
 LINE_SHARE = 0.6  # a faint line covers at least this share of a side
 LINES_CONFIDENCE = 0.8
+ALIKE_SHARE = 0.98  # of a frame that another one holds, from which on both are taken for the same
 BORDERS_DPI = 150.0  # enough for borders
 
 
@@ -60,11 +62,27 @@ def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -
     if plain and plain[0].confidence >= SURE:
         corners = mm_to_px(1.0, dpi) * np.array(plain[0].corners) - 0.5
         at_margin = any(is_alike_across(capture, dpi, corners, side) for side in printed.beginning_at(corners))
-        if not at_margin and not ends_in_picture(capture, dpi, small, corners):
+        if at_margin or ends_in_picture(capture, dpi, small, corners):
+            plain[0] = plain[0]._replace(confidence=UNSURE)
+        elif not _lies_on_edge(corners, capture.shape):
             return plain[0]
-        plain[0] = plain[0]._replace(confidence=UNSURE)
     by_lines = _judged(_frame_by_lines(capture, dpi, small, printed), printed, dpi, faint=True)
+    if by_lines.confidence >= SURE and plain and _is_smaller(by_lines, plain[0]):
+        return by_lines  # where light falls off, the backing on one side may be as bright as the paper
     return max([*plain, by_lines, whole_frame(capture, dpi)], key=lambda frame: frame.confidence)
+
+
+def _lies_on_edge(corners: NDArray[np.float64], shape: tuple[int, ...]) -> bool:
+    """Return whether a side of a frame lies on an edge of the capture."""
+    height, width = shape[:2]
+    beyond = (corners <= 0) | (corners >= (width - 1, height - 1))
+    return bool((beyond & np.roll(beyond, -1, axis=0)).any())
+
+
+def _is_smaller(one: SheetFrame, other: SheetFrame) -> bool:
+    """Return whether a frame holds plainly less than another one."""
+    area, whole = (cv2.contourArea(np.array(frame.corners, np.float32)) for frame in (one, other))
+    return area < ALIKE_SHARE * whole
 
 
 def _trimmed(frame: SheetFrame, grey: Pixels, dpi: float) -> SheetFrame:

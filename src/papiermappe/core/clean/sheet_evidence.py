@@ -148,11 +148,16 @@ def within_sheet(capture: Pixels, dpi: float, corners: Corners) -> list[int]:
 
 
 def ends_in_picture(capture: Pixels, dpi: float, small: Coarse, corners: Corners) -> bool:
-    """Return whether a side may be the edge of a dark picture: beyond it runs a faint line, as of an edge."""
+    """Return whether a side may be the edge of a dark picture.
+
+    Beyond it runs a faint line, as of an edge, or it alone is seen, so that what is beyond may be paper.
+    """
     strips = {side: beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)}
     levels = {side: (np.median(strip[0]), np.median(strip[1])) for side, strip in strips.items() if strip is not None}
     brightest = max((float(max(pair)) for pair in levels.values()), default=0.0)
     dark = [side for side, (inside, _) in levels.items() if inside < brightest - DARK_LEVELS]
+    if dark and len(levels) == 1:
+        return True
     lines = lines_from_outside(small.picture, small.dpi) if dark else None
     if lines is None:
         return False

@@ -1,4 +1,6 @@
-// Pictures of many elements, those in sight first: the browser fetches few at a time, and each may have to be made.
+// Pictures of many elements, those in sight first: the browser fetches few at a time, and each may have to be made. Those
+// that are far from what is in sight, and have not been in sight yet, are not fetched at all.
+import { afterForemost } from "./foremost.js";
 
 const REST_AFTER_MS = 900;
 const LOOK_EVERY_MS = 300;
@@ -6,6 +8,8 @@ const REST_AT_LAST_MS = 8000;
 const TOGETHER = 4; // fewer pictures are asked for one by one
 const REST_AT_ONCE = 12; // what comes into sight has to wait for so many at most
 const AROUND = "60px";
+const NEAR = "800px";
+const NEAR_AFTER_MS = 200;
 
 /**
  * @param {HTMLElement} home in which elements are scrolled
@@ -17,6 +21,8 @@ export function createSights(home, have) {
   const inSight = new Set();
   /** @type {Map<HTMLImageElement, { src: string, page: number }>} pictures that wait, and what they are to show */
   const waiting = new Map();
+  /** @type {Map<HTMLImageElement, string>} pictures that have shown nothing yet, and what they will show */
+  const unseen = new Map();
   let due = 0;
   /** @type {Map<HTMLImageElement, { src: string, page: number }>} pictures in sight that are about to be asked for */
   const next = new Map();
@@ -27,6 +33,7 @@ export function createSights(home, have) {
   /** @param {HTMLImageElement} picture @param {string} src */
   const show = (picture, src) => {
     waiting.delete(picture);
+    unseen.delete(picture);
     if (!seen.has(picture)) {
       seen.set(picture, "");
       picture.addEventListener("load", () => seen.set(picture, picture.getAttribute("src") ?? ""));
@@ -64,30 +71,62 @@ export function createSights(home, have) {
     for (const [picture, { src }] of some) if (waiting.has(picture)) show(picture, src);
     due = window.setTimeout(rest, LOOK_EVERY_MS, 0, some.map(([picture]) => picture));
   };
-  const observer = new IntersectionObserver((entries) => {
+  /** @param {Element} element */
+  const showUnseen = (element) => {
+    for (const picture of element.querySelectorAll("img")) {
+      const src = unseen.get(picture);
+      if (src) show(picture, src);
+    }
+  };
+  const observer = new IntersectionObserver(async (entries) => {
     for (const { target, isIntersecting } of entries) {
-      if (!isIntersecting) { inSight.delete(target); continue; }
-      inSight.add(target);
+      if (isIntersecting) inSight.add(target);
+      else inSight.delete(target);
+    }
+    await afterForemost();
+    for (const { target } of entries) {
+      if (!inSight.has(target)) continue;
+      showUnseen(target);
       for (const picture of target.querySelectorAll("img")) {
         const wanted = waiting.get(picture);
         if (wanted) show(picture, wanted.src);
       }
     }
   }, { root: home, rootMargin: AROUND });
+  /** @type {Set<Element>} */
+  const near = new Set();
+  const around = new IntersectionObserver(async (entries) => {
+    for (const { target, isIntersecting } of entries) {
+      if (isIntersecting) near.add(target);
+      else near.delete(target);
+    }
+    await afterForemost();
+    setTimeout(() => { for (const element of near) showUnseen(element); }, NEAR_AFTER_MS);
+  }, { root: home, rootMargin: NEAR });
 
   return {
     /** @param {Element} element that holds pictures */
-    watch(element) { observer.observe(element); },
+    watch(element) {
+      observer.observe(element);
+      around.observe(element);
+    },
     /** @param {Element} element */
     forget(element) {
-      observer.unobserve(element);
-      inSight.delete(element);
-      for (const picture of element.querySelectorAll("img")) waiting.delete(picture);
+      for (const watching of [observer, around]) watching.unobserve(element);
+      for (const held of [inSight, near]) held.delete(element);
+      for (const picture of element.querySelectorAll("img")) {
+        waiting.delete(picture);
+        unseen.delete(picture);
+      }
     },
-    /** Have a picture of a page shown: at once where its element is in sight or it has shown nothing yet. @param {Element} element @param {HTMLImageElement} picture @param {string} src @param {number} page */
+    /** Have a picture of a page shown: at once where its element is in sight. @param {Element} element @param {HTMLImageElement} picture @param {string} src @param {number} page */
     show(element, picture, src, page) {
       if (picture.getAttribute("src") === src) { waiting.delete(picture); return; }
-      if (!picture.hasAttribute("src") && !waiting.has(picture)) { show(picture, src); return; }
+      if (!picture.hasAttribute("src") && !waiting.has(picture)) {
+        if (near.has(element)) show(picture, src);
+        else unseen.set(picture, src);
+        return;
+      }
       if (inSight.has(element)) { soon(picture, src, page); return; }
       if (isPending(picture)) giveUp(picture);
       waiting.set(picture, { src, page });

@@ -1,5 +1,6 @@
 // The viewer: one page large, as an SVG measured in mm. Zoom by wheel, pinch and keys up to the scan's own pixels, pan by
 // dragging; what lies over the page is drawn into layers, in mm of the page, and grips on it can be dragged.
+import { comesFirst } from "./foremost.js";
 import { createGrips, layArea, layLine } from "./grips.js";
 import { again } from "./lanes.js";
 import { svg as make } from "./svg.js";
@@ -168,6 +169,7 @@ export function createViewer(home, stagePx) {
       }
       if (loadedFull !== next.fullHref) {
         loadedFull = "";
+        if (picture.getAttribute("href") !== next.href) comesFirst(picture);
         picture.setAttribute("href", next.href);
       }
       small.toggleAttribute("hidden", !next.small);
