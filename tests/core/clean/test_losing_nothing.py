@@ -130,7 +130,7 @@ def test_a_sheet_is_seen_where_the_lid_on_its_bright_side_is_as_bright_as_its_da
     write(capture, "a note on a small sheet", 40, 60)
     across = np.linspace(1.0, 0.94, capture.shape[1])[None]
     seen = capture * across * np.linspace(1.0, 0.95, capture.shape[0])[:, None]
-    (left, top), _, (right, bottom), _ = find_sheet(noisy(seen), DPI).corners
+    (left, top), _, (right, bottom), _ = find_sheet(noisy(seen.astype(np.uint8)), DPI).corners
     assert (left, top, right, bottom) == pytest.approx((16, 20, 164, 230), abs=0.6)
 
 
