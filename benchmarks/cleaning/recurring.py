@@ -152,8 +152,8 @@ def _touching(suggestions: list[SuggestedWipe], pile: TruePile, taken: list[Sugg
     for one in suggestions:
         if one.kind.value == "dust_line":
             continue
-        for print_mm in pile.print_mm:
-            if _print_in(print_mm, one.zone) >= PRINT_MM2:
+        for at, print_mm in enumerate(pile.print_mm):
+            if at not in one.spares and _print_in(print_mm, one.zone) >= PRINT_MM2:
                 yield one.kind.value if one in taken else f"{one.kind.value} (wrong)"
                 break
 

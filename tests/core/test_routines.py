@@ -178,6 +178,14 @@ def test_only_the_last_of_several_choices_counts() -> None:
     assert (found[2]["tone"], found[3]["quarter_turns"]) == ("white", 2)
 
 
+def test_a_step_names_none_of_the_pages_that_a_zone_spared() -> None:
+    (drawn,) = wipe(1).zones
+    spares = wipe(1, 2, 3).model_copy(update={"zones": (drawn.model_copy(update={"spares": (1,)}),)})
+    (found,) = draft([spares], [leaf(1), leaf(2), leaf(3)], {})
+    zones: Any = found.step.does["zones"]
+    assert "spares" not in zones[0]
+
+
 def test_what_was_taken_away_again_is_no_step() -> None:
     pages = [leaf(1), leaf(2)]
     four = [Turn(pages=(1, 2), quarter_turns=1)] * 4

@@ -52,6 +52,12 @@ def test_a_zone_lies_on_the_sheet_where_it_was_drawn_on_the_page() -> None:
     assert on_page(now) == [[8, 100, 17, 109]]
 
 
+def test_pages_that_a_zone_spares_stay_as_they_are() -> None:
+    (drawn,) = put().zones
+    operation = put(pages=(1, 2)).model_copy(update={"zones": (drawn.model_copy(update={"spares": (2,)}),)})
+    assert operation.apply([page(), page(number=2)]).keys() == {1}
+
+
 def test_it_stays_on_the_sheet_when_the_page_is_turned_and_framed_anew() -> None:
     now = after(page(), put().apply([page()]))
     narrower = Cropping(corners=((8.0, 3.0), (213.0, 3.0), (213.0, 300.0), (8.0, 300.0)))

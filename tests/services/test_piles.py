@@ -10,7 +10,7 @@ from PIL import Image
 from sqlalchemy import text
 from tests.helpers import ANNA, Desk, Drawer, analyse_all, desk, do, here, scan, undo
 
-from papiermappe.core.clean.pile import SharedKind
+from papiermappe.core.clean.pile import SharedKind, SuggestedWipe
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import DrawnZone, PutZones, RemoveZones
 from papiermappe.core.order.places import Side
@@ -198,3 +198,14 @@ def test_a_line_of_dust_is_told_on_the_pile_and_on_the_scans(store: Store, mappe
     assert 0 < line.on_scan.x_mm - line.zone.x_mm < 10
     assert line.zone.height_mm == pytest.approx(seen.sides[0].height_mm, abs=0.1)
     assert all(one.on_scan is None for one in seen.sides[0].suggestions if one.kind is not SharedKind.DUST_LINE)
+
+
+def test_pages_that_a_suggestion_spares_are_told_by_their_ids(
+    store: Store, mappe: int, lease: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    strip = Zone(x_mm=0, y_mm=0, width_mm=5, height_mm=297)
+    shadow = SuggestedWipe(SharedKind.EDGE_SHADOW, strip, pages=2, spares=(1,))
+    monkeypatch.setattr(piles, "suggest_wipes", lambda *_: [shadow])
+    _, seen = laid(store, mappe, lease.order)
+    for side in seen.sides:
+        assert [one.spares for one in side.suggestions] == [[side.pages[1]]]

@@ -52,8 +52,9 @@ def shared_wipes(pages: Sequence[TreatedPage], compute: Compute) -> dict[tuple[s
     by_name = {_name(at): one for at, one in enumerate(suggestions)}
     operation = _operation(pile.size_mm, suggestions)
     wiped = {}
-    for page, scan_mm in zip(pages, scans_mm, strict=True):
-        zones = tuple(operation.laid(_state(page, scan_mm)))
+    for at, (page, scan_mm) in enumerate(zip(pages, scans_mm, strict=True)):
+        laid = operation.laid(_state(page, scan_mm))
+        zones = tuple(zone for zone in laid if at not in by_name[zone.name].spares)
         reports = tuple(_report(zone, by_name[zone.name], len(pages)) for zone in zones)
         wiped[page.kept.page.key] = Wiped(zones, reports)
     return wiped

@@ -50,6 +50,8 @@ class Suggestion(BaseModel):
     """Of a line of dust, where it lies on the scans."""
     pages: int
     """How many show it."""
+    spares: list[int]
+    """Pages that are not to be wiped, by their ids: something of their own is printed there."""
 
 
 class PileSide(BaseModel):
@@ -214,10 +216,11 @@ class _PileOfSide:
 
     def _suggestion(self, found: SuggestedWipe) -> Suggestion:
         if found.kind is not SharedKind.DUST_LINE:
-            return Suggestion(kind=found.kind, zone=found.zone, on_scan=None, pages=found.pages)
+            spares = [self.laid[at].page.id for at in found.spares]
+            return Suggestion(kind=found.kind, zone=found.zone, on_scan=None, pages=found.pages, spares=spares)
         left_mm = median(min(x_mm for x_mm, _ in one.box.corners) for one in self.laid)
         on_pile = found.zone.model_copy(update={"x_mm": found.zone.x_mm - left_mm, "height_mm": self.size_mm[1]})
-        return Suggestion(kind=found.kind, zone=on_pile, on_scan=found.zone, pages=found.pages)
+        return Suggestion(kind=found.kind, zone=on_pile, on_scan=found.zone, pages=found.pages, spares=[])
 
     def seen(self) -> PileSide:
         """Return the pile as windows see it."""

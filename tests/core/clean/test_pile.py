@@ -153,6 +153,17 @@ def test_a_shadow_along_an_edge_is_found_as_deep_as_it_is() -> None:
     assert beside_fold.width_mm == pytest.approx(zone.width_mm, abs=0.4)
 
 
+def test_a_shadow_is_not_to_be_wiped_on_a_cover_that_is_printed_to_its_edge() -> None:
+    inner = [sheet(seed) for seed in range(8)]
+    for page in inner:
+        page[:, : px(5)] -= 90
+    cover = sheet(9)
+    cover[px(50) : px(85)] = 90
+    pile, leaves = piled([inner[0], cover, *inner[1:]])
+    (shadow,) = suggest_wipes(pile, leaves, [A4_MM] * len(leaves))
+    assert (shadow.kind, shadow.pages, shadow.spares) == (SharedKind.EDGE_SHADOW, 8, (1,))
+
+
 def test_what_pages_share_is_darker_than_what_is_on_few() -> None:
     pages = [sheet(seed) for seed in range(6)]
     for number, page in enumerate(pages):

@@ -64,7 +64,7 @@ def draft(done: Sequence[Journaled], pages: Sequence[PageState], gone: Mapping[i
             right_to_left = _is_right_to_left(operation, pages)
             found.append(_done(Split(pages=operation.pages, right_to_left=right_to_left), lying))
         elif isinstance(operation, _STEP_OPERATIONS):
-            found.append(_done(operation, lying))
+            found.append(_done(_for_any_page(operation), lying))
     kept: list[_Done] = []
     for one in reversed(found):
         kept = _with(kept, one)
@@ -74,6 +74,13 @@ def draft(done: Sequence[Journaled], pages: Sequence[PageState], gone: Mapping[i
         )
         for one in kept
     ]
+
+
+def _for_any_page(operation: StepOperation) -> StepOperation:
+    """Return an operation without what it says of single pages."""
+    if not isinstance(operation, PutZones):
+        return operation
+    return operation.model_copy(update={"zones": tuple(z.model_copy(update={"spares": ()}) for z in operation.zones)})
 
 
 def _before_split(split: SplitSpreads, lying: Sequence[PageState], gone: Mapping[int, PageState]) -> list[PageState]:

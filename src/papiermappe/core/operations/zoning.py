@@ -10,6 +10,7 @@ from papiermappe.core.treatment import MAX_PAGE_MM, MAX_ZONES, page_box
 from papiermappe.core.zones import NoteText, SheetZone, Zone, ZoneKind, ZoneName
 from papiermappe.message import Message
 
+MAX_SPARED = 100
 PageMm = Annotated[float, Field(gt=0, le=2 * MAX_PAGE_MM)]
 
 
@@ -23,13 +24,15 @@ class DrawnZone(BaseModel):
     zone: Zone
     text: NoteText = ""
     """Of a note."""
+    spares: Annotated[tuple[int, ...], Field(max_length=MAX_SPARED)] = ()
+    """Pages of the operation on which it is not drawn, by their ids."""
 
 
 class PutZones(BaseOperation):
     """Draw zones on pages; one of the same name that is there already is drawn anew.
 
     On each page they are laid at the same distance from the edges that they are near to, and stay on the sheet from
-    then on. Pages on which nothing of a zone would lie stay as they are.
+    then on. Pages that a zone spares, or on which nothing of it would lie, stay as they are.
     """
 
     kind: Literal["put_zones"] = "put_zones"
@@ -57,6 +60,8 @@ class PutZones(BaseOperation):
         size_mm = box.size_mm(turns)
         laid = []
         for drawn in self.zones:
+            if page.id in drawn.spares:
+                continue
             carried = drawn.zone.carried(self.drawn_on_mm, size_mm)
             if carried is None or not _touches(carried, size_mm):
                 continue

@@ -19,6 +19,7 @@ CELL_PX = 6
 CELL_MM = CELL_PX / PILE_DPI * 25.4  # 2 mm
 END_CELLS = 2  # at both ends of a fold, where what lies beyond the sheet may show
 SHADOWS_DIFFER = 3.0
+WITHOUT_SHARE = 0.3  # of the usual shade, below which a page has none of it
 LEAST_INK_MM2 = 0.8
 SHARED_LEFT = 1.35  # what a place has in common is taken off so many times
 
@@ -83,20 +84,33 @@ def _in_cells(ink: NDArray[np.float32]) -> NDArray[np.uint8]:
     return np.asarray(np.rint(255 * cells), np.uint8)
 
 
-def own_ink_mm2(cells: NDArray[np.uint8], zone: Zone, differs: bool = False) -> NDArray[np.float32]:
+def own_ink_mm2(cells: NDArray[np.uint8], zone: Zone) -> NDArray[np.float32]:
     """Return how much each page has printed in a zone that the others have not, in mm2, (pages,).
 
     Args:
         cells: of the pile.
         zone: in mm from the top left of its pages; cells that it touches count.
-        differs: whether what all have in common is deeper on some, and lies a little elsewhere, as a shadow does.
+    """
+    part = _cells_in(cells, zone)
+    return _beyond_mm2(part, np.median(part, axis=0)) if part.size else np.zeros(len(cells), np.float32)
+
+
+def ink_in_shadow_mm2(cells: NDArray[np.uint8], zone: Zone) -> NDArray[np.float32]:
+    """Return how much each page has printed in a strip where most have a shadow, in mm2, (pages,).
+
+    The shadow is deeper on some, and lies a little elsewhere. On a page without it all is print that it has there.
     """
     part = _cells_in(cells, zone)
     if not part.size:
         return np.zeros(len(cells), np.float32)
     common = np.median(part, axis=0).astype(np.float32)
-    if differs:
-        common = cv2.dilate(common, np.ones((3, 3), np.uint8)).reshape(common.shape) * np.float32(SHADOWS_DIFFER)
+    most = cv2.dilate(common, np.ones((3, 3), np.uint8)).reshape(common.shape) * np.float32(SHADOWS_DIFFER)
+    shade = np.median(part.sum(axis=1 if part.shape[2] >= part.shape[1] else 2), axis=1)
+    without_shadow = shade < WITHOUT_SHARE * np.median(shade)
+    return np.where(without_shadow, crossing_ink_mm2(cells, zone), _beyond_mm2(part, most))
+
+
+def _beyond_mm2(part: NDArray[np.float32], common: NDArray[np.float32]) -> NDArray[np.float32]:
     own = np.clip(part - common * SHARED_LEFT - 0.02, 0, 1)
     return np.asarray(own.sum(axis=(1, 2)) * CELL_MM**2, np.float32)
 

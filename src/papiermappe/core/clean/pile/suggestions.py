@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.clean.pile.dust import DustLine
-from papiermappe.core.clean.pile.layers import Pile, crossing_ink_mm2, own_ink_mm2
+from papiermappe.core.clean.pile.layers import Pile, crossing_ink_mm2, ink_in_shadow_mm2
 from papiermappe.core.clean.pile.leaf import PILE_DPI, Leaf, stretch
 from papiermappe.core.clean.pile.marks import Mark, MarkKind
 from papiermappe.core.geometry import mm_to_px, px_to_mm
@@ -45,8 +45,8 @@ LEAST_SHADOW_MM = 0.5
 SHADOW_ALONG = 0.2
 INK_MM2 = 1.5
 """Of a page's own, from which on a place is printed on."""
-PRINTED_SHARE = 0.02
-"""Of the pages that may have something printed there, as a stray mark is."""
+PRINTED_SHARE = 0.05
+"""Of the pages that may have something printed there, as the cover of a booklet has; one may in any case."""
 
 
 class SharedKind(StrEnum):
@@ -67,6 +67,8 @@ class SuggestedWipe(NamedTuple):
     """In mm from the top left of the pile; of a line of dust, from the top left of the scans."""
     pages: int
     """How many show it."""
+    spares: tuple[int, ...] = ()
+    """Pages that are not to be wiped, by their place in the pile: something of their own is printed there."""
 
 
 def suggest_wipes(pile: Pile, leaves: Sequence[Leaf], scans_mm: Sequence[tuple[float, float]]) -> list[SuggestedWipe]:
@@ -83,11 +85,12 @@ def suggest_wipes(pile: Pile, leaves: Sequence[Leaf], scans_mm: Sequence[tuple[f
     if pile.count < LEAST_PAGES:
         return []
     cells = pile.cells()
+    folds = (_sparing_print(one, crossing_ink_mm2(cells, one.zone)) for one in _folds(pile, leaves))
+    shadows = (_sparing_print(one, ink_in_shadow_mm2(cells, one.zone)) for one in _edge_shadows(pile))
     found = [
         *_holes(pile, leaves),
         *_staples(pile, leaves),
-        *(fold for fold in _folds(pile, leaves) if not _are_several(crossing_ink_mm2(cells, fold.zone))),
-        *(one for one in _edge_shadows(pile) if not _are_several(own_ink_mm2(cells, one.zone, differs=True))),
+        *filter(None, (*folds, *shadows)),
         *_dust(leaves, scans_mm),
     ]
     return sorted(found, key=lambda one: (list(SharedKind).index(one.kind), one.zone.y_mm, one.zone.x_mm))
@@ -97,9 +100,15 @@ def _least(count: int) -> float:
     return max(LEAST_PAGES, SHARED * count)
 
 
-def _are_several(ink_mm2: NDArray[np.float32]) -> bool:
-    """Whether more than a stray page has something printed, given how much each has."""
-    return int((ink_mm2 >= INK_MM2).sum()) > PRINTED_SHARE * len(ink_mm2)
+def _sparing_print(found: SuggestedWipe, ink_mm2: NDArray[np.float32]) -> SuggestedWipe | None:
+    """Return a suggestion that leaves out the pages with something printed there, given how much each has.
+
+    None where these are more than few: then what the pages share may be printed, too.
+    """
+    printed = np.flatnonzero(ink_mm2 >= INK_MM2)
+    if len(printed) > max(1.0, PRINTED_SHARE * len(ink_mm2)):
+        return None
+    return found._replace(spares=tuple(int(at) for at in printed))
 
 
 # ---- what several pages show at one place

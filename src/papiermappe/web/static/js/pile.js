@@ -18,7 +18,7 @@ const KINDS = {
 };
 
 /** @typedef {import("./area_grips.js").Area} Area */
-/** @typedef {{ name: string, does: "wipe" | "keep", area: Area, onScan: any, text: string, printed: number[] | null }} Item something that is to be wiped, if it is not left out */
+/** @typedef {{ name: string, does: "wipe" | "keep", area: Area, onScan: any, text: string, printed: number[] | null, spares: number[] }} Item something that is to be wiped, if it is not left out; not on the pages that it spares */
 
 /** @param {any} mappe */
 export function createPile(mappe) {
@@ -57,7 +57,7 @@ export function createPile(mappe) {
       const now = this.current;
       return now ? `/mappen/${mappe.id}/pile/${this.name}/${now.side}.png?${now.done}` : "";
     },
-    get shapes() { return this.items.map(({ name, does, area }) => ({ class: `${does}-zone${name === this.chosen ? " chosen" : ""}`, d: outline(area) })); },
+    get shapes() { return this.items.filter(({ spares }) => !this.page || !spares.includes(this.page.id)).map(({ name, does, area }) => ({ class: `${does}-zone${name === this.chosen ? " chosen" : ""}`, d: outline(area) })); },
     /** The chosen area; a line of dust lies where it does on all scans, and cannot be moved. */
     get movable() { return this.items.find((item) => item.name === this.chosen && !item.onScan) ?? null; },
     get grips() { return this.movable ? grips.of(this.movable.area, this) : []; },
@@ -71,7 +71,7 @@ export function createPile(mappe) {
       const item = this.movable;
       if (!item) return;
       before ??= item.area;
-      Object.assign(item, { area, printed: null });
+      Object.assign(item, { area, printed: null, spares: [] });
       this.version += 1;
     },
     /** An area has been moved: it is not as it was found any more, and something else may lie under it. */
@@ -147,6 +147,7 @@ export function createPile(mappe) {
         onScan: suggestion.on_scan,
         text: t("{what}, on {shown} of {count}", { what: KINDS[suggestion.kind](), shown: suggestion.pages, count: one.pages.length }),
         printed: null,
+        spares: suggestion.spares,
       }));
       items.set(one.side, [...found, ...drawn]);
       this.version += 1;
@@ -161,7 +162,7 @@ export function createPile(mappe) {
       for (let times = 0; times < LOOKS && this.active && name === this.name && area === item.area; times += 1) {
         try {
           const printed = await get(`/mappen/${mappe.id}/pile/${name}/${side}/printed?${query}`);
-          if (area === item.area) Object.assign(item, { printed });
+          if (area === item.area) item.printed = printed.filter((/** @type {number} */ page) => !item.spares.includes(page));
           this.version += 1;
           return;
         } catch { await pause(ASK_EVERY_MS); } // what was said of an earlier pile must not stay
@@ -170,7 +171,7 @@ export function createPile(mappe) {
     /** @param {"wipe" | "keep"} does @param {Area} area */
     add(does, area) {
       /** @type {Item} */
-      const item = { name: uniqueName(), does, area, onScan: null, text: sizeText(does, area), printed: null };
+      const item = { name: uniqueName(), does, area, onScan: null, text: sizeText(does, area), printed: null, spares: [] };
       items.set(this.side, [...this.items, item]);
       this.chosen = item.name;
       this.version += 1;
@@ -187,16 +188,21 @@ export function createPile(mappe) {
       const numbers = item.printed.map((id) => mappe.numberOf(id)).filter(Boolean);
       return t("Print lies under it on page {pages}", { pages: listed(numbers) });
     },
-    /** Show the first page that has print under a zone. @param {string} name */
+    /** @param {Item} item */
+    spared(item) {
+      const numbers = item.spares.map((id) => mappe.numberOf(id)).filter(Boolean);
+      return numbers.length ? t("Not on page {pages}, where something is printed", { pages: listed(numbers) }) : "";
+    },
+    /** Show the first page that has print under a zone, or that it spares. @param {string} name */
     showPrint(name) {
       const item = this.items.find((one) => one.name === name);
-      const page = item?.printed?.[0];
+      const page = item?.printed?.[0] ?? item?.spares[0];
       if (page !== undefined) this.at = this.current.pages.indexOf(page) + 1;
     },
-    get wipeText() { return this.current ? t("Wipe {count} area on {pages}", "Wipe {count} areas on {pages}", { count: this.items.length, pages: pages(this.current.pages.length) }) : ""; },
+    get wipeText() { return this.current ? t("Wipe {count} area on {pages}", "Wipe {count} areas on {pages}", { count: this.items.length, pages: pages(this.current.pages.filter((/** @type {number} */ id) => this.items.some(({ spares }) => !spares.includes(id))).length) }) : ""; },
     async wipe() {
       const now = this.current;
-      const zones = this.items.filter((item) => !item.onScan).map(({ name, does, area }) => ({ name, does, zone: sent(area) }));
+      const zones = this.items.filter((item) => !item.onScan).map(({ name, does, area, spares }) => ({ name, does, zone: sent(area), spares }));
       const onScan = this.items.filter((item) => item.onScan).map(({ name, onScan: { x_mm: x, y_mm: y, width_mm: width, height_mm: height } }) => ({
         name, kind: "wipe", corners: [[x, y], [x + width, y], [x + width, y + height], [x, y + height]],
       }));

@@ -14,7 +14,7 @@ export function pilePanel(mappe, pile) {
     get pileAt() { return pile.page ? t("Page {number}", { number: mappe.numberOf(pile.page.id) }) : t("All of them"); },
     /** @param {Event} event */
     pileTo(event) { pile.at = Number(/** @type {HTMLInputElement} */ (event.target).value); },
-    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, chosen: item.name === pile.chosen ? "true" : "false", text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item) })); },
+    get pileItems() { return pile.items.map((/** @type {any} */ item) => ({ name: item.name, chosen: item.name === pile.chosen ? "true" : "false", text: item.onScan ? `${item.text}; ${t("print that it crosses is kept")}` : item.text, warning: pile.warning(item), spared: pile.spared(item) })); },
     get pileItemCount() { return pile.items.length; },
     get pileClean() { return pile.whole && !pile.items.length; },
     get wipeText() { return pile.wipeText; },
