@@ -2,6 +2,7 @@
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from benchmarks.second.papers import DPI, paper
 from benchmarks.second.scans import FAULTS, Scan, scan
@@ -14,6 +15,7 @@ PAGES = 1000
 FAULTY = 300
 CUT_MM2 = 0.5
 """Less ink than this outside of a frame is the blur of its edge."""
+ALIKE = 0.985
 NOT_ALARMING = {FindingKind.BLANK}
 
 
@@ -21,16 +23,19 @@ def measure(share: float, seed: int) -> list[Row]:
     """Return the figures."""
     clean = of_all(_clean, scaled(PAGES, share), seed)
     faulty = of_all(_faulty, scaled(FAULTY, share), seed)
-    sure = [cut for _, is_sure, cut, _ in clean if is_sure]
+    sure = [cut for _, is_sure, cut, _, _ in clean if is_sure]
+    alike = [overlap for _, is_sure, _, overlap, _ in clean if is_sure]
     rows = [
         Row("pages; sure of the sheet", f"{len(clean)}; {percent(len(sure) / len(clean))}"),
         Row("print cut by a sure crop", f"{sum(cut > CUT_MM2 for cut in sure)}", "0"),
+        Row("intersection over union of sure crops, mean", f"{float(np.mean(alike)):.4f}"),
+        Row(f"    below {ALIKE}", f"{sum(overlap < ALIKE for overlap in alike)}"),
         Row("clean pages with a finding", percent(float(np.mean([bool(found) for *_, found in clean]))), "<= 2 %"),
         Row("faulty pages found", percent(float(np.mean([fault in found for fault, found in faulty]))), ">= 90 %"),
     ]
     for kind in sorted({kind for kind, *_ in clean}):
         mine = [row for row in clean if row[0] == kind]
-        cut = sum(is_sure and amount > CUT_MM2 for _, is_sure, amount, _ in mine)
+        cut = sum(is_sure and amount > CUT_MM2 for _, is_sure, amount, *_ in mine)
         alarms = sorted({name for *_, found in mine for name in found})
         said = f"{sum(bool(found) for *_, found in mine)} alarms: {', '.join(alarms)}" if alarms else "no alarm"
         rows.append(Row(f"    {kind}", f"{len(mine)} pages", f"{sum(row[1] for row in mine)} sure, {cut} cut, {said}"))
@@ -40,24 +45,30 @@ def measure(share: float, seed: int) -> list[Row]:
     return rows
 
 
-def _clean(numbers: range, seed: int) -> list[tuple[str, bool, float, list[str]]]:
-    """Return kind, whether the crop is sure, mm2 of print that it cuts, and the findings, for pages without a fault."""
+def _clean(numbers: range, seed: int) -> list[tuple[str, bool, float, float, list[str]]]:
+    """Return of pages without a fault what was found.
+
+    Kind, whether the crop is sure, mm2 of print that it cuts, its intersection over union with the sheet, and the
+    findings.
+    """
     rows = []
     for number in numbers:
         made = scan(paper(number, seed), np.random.default_rng([seed, number, 2]))
         analysis = analyse(made.capture)
         crop = analysis.treatment.crop
         is_sure = crop is not None and crop.on
-        cut = _cut_mm2(made, np.array(crop.corners)) if crop is not None and is_sure else 0.0
+        inside = _inside(made, np.array(crop.corners)) if crop is not None and is_sure else np.ones_like(made.sheet)
+        cut = float(np.count_nonzero(made.ink & ~inside)) / mm_to_px(1.0, DPI) ** 2
+        overlap = float((inside & made.sheet).sum() / (inside | made.sheet).sum())
         found = [finding.kind.value for finding in analysis.findings if finding.kind not in NOT_ALARMING]
-        rows.append((made.kind, is_sure, cut, found))
+        rows.append((made.kind, is_sure, cut, overlap, found))
     return rows
 
 
-def _cut_mm2(made: Scan, corners_mm: np.ndarray[tuple[int, ...], np.dtype[np.float64]]) -> float:
+def _inside(made: Scan, corners_mm: NDArray[np.float64]) -> NDArray[np.bool_]:
     inside = np.zeros(made.ink.shape, np.uint8)
     cv2.fillConvexPoly(inside, np.rint(mm_to_px(1.0, DPI) * corners_mm - 0.5).astype(np.int32), 1)
-    return float(np.count_nonzero(made.ink & (inside == 0))) / mm_to_px(1.0, DPI) ** 2
+    return inside > 0
 
 
 def _faulty(numbers: range, seed: int) -> list[tuple[str, list[str]]]:
