@@ -170,6 +170,15 @@ def test_arms_of_a_letter_that_run_into_a_ragged_rim_stay(page: Pixels, seed: in
     assert covered[rim].mean() > 0.99
 
 
+def test_rims_of_a_coarse_scan_are_found_beside_print() -> None:
+    """A pixel is longer than the shortest strip there."""
+    dpi = 20
+    scan = np.full((round(HEIGHT_MM / 25.4 * dpi), round(WIDTH_MM / 25.4 * dpi)), 235, np.uint8)
+    scan[:, :5] = 20
+    scan[60:110:2, 5:9] = 20
+    assert find_dark_rims(scan, dpi)
+
+
 def test_what_is_printed_to_the_edge_is_no_rim(page: Pixels) -> None:
     """A picture deeper than three centimetres, a field with letters in it, and letters that are cut off."""
     picture = page.copy()

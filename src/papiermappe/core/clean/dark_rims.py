@@ -111,15 +111,16 @@ def _strips(
     ends = start + over + beyond, start + slope * (len(own) - 1) + over + beyond
     line = np.linspace(*ends, len(own))
     inside = _ink_under(weights, first, line)
-    is_short, is_finest = (len(own) <= mm_to_px(mm, dpi) for mm in (SHORTEST_MM, FINEST_MM))
+    is_short, is_finest = (len(own) <= max(1.0, mm_to_px(mm, dpi)) for mm in (SHORTEST_MM, FINEST_MM))
     limit = INK_MM2 * mm_to_px(1, dpi) ** 2 * min(1.0, len(own) / mm_to_px(SHORTEST_MM, dpi))
     if inside <= limit and (is_short or float((line - own).mean()) <= beyond + mm_to_px(CLOSE_MM, dpi)):
         return [_outline(first, last, *ends)]
     # At best with the pixel in which the rim is blurred; beside print that it meets, only as far as all of it reaches.
-    tight = float(own.max()) + 0.5, float(own.max()) - 0.5, float(own.min()) - 0.5
-    fitting = (deep for deep in tight if _ink_under(weights, first, np.full(len(own), deep)) <= limit)
-    if is_short and (deep := next(fitting, None)) is not None and (deep == tight[0] or is_finest):
-        return [_outline(first, last, deep, deep)]
+    deepest, least = float(own.max()), float(own.min())
+    may_be_deep = (deepest + 0.5, deepest - 0.5, least - 0.5) if is_finest else (deepest + 0.5,) if is_short else ()
+    for deep in may_be_deep:
+        if _ink_under(weights, first, np.full(len(own), deep)) <= limit:
+            return [_outline(first, last, deep, deep)]
     if is_finest:
         return []
     middle = (first + last) // 2
