@@ -134,6 +134,18 @@ def test_a_sheet_is_seen_where_the_lid_on_its_bright_side_is_as_bright_as_its_da
     assert (left, top, right, bottom) == pytest.approx((16, 20, 164, 230), abs=0.6)
 
 
+def test_a_sheet_is_not_cut_at_a_fold_that_is_as_dark_as_the_lid() -> None:
+    capture = np.full((px(305), px(218)), 232, np.uint8)
+    page = text_page(paper=249)
+    page[: px(60)] = 249
+    away_mm = np.abs(np.arange(len(page)) - px(52)) / px(1)
+    folded = page - 26 * np.exp(-((away_mm / 1.3) ** 2))[:, None]
+    capture[px(4) : px(4) + len(page), px(4) : px(4) + page.shape[1]] = folded.clip(0, 255)
+    frame = find_sheet(noisy(capture), DPI)
+    (left, top), _, (right, bottom), _ = frame.corners
+    assert (left, top, right, bottom) == pytest.approx((4, 4, 214, 301), abs=0.6)
+
+
 def test_a_margin_of_text_is_not_a_sure_side_where_paper_and_lid_are_alike(monkeypatch: pytest.MonkeyPatch) -> None:
     page = noisy(text_page())  # its lines begin at 25 mm
     along_text = ((24.4, 5.0), (205.0, 5.0), (205.0, 290.0), (24.4, 290.0))

@@ -14,7 +14,13 @@ from papiermappe.core.clean.borders import black_borders_mm, is_bilevel
 from papiermappe.core.clean.edges import crossing
 from papiermappe.core.clean.lines import lines_from_outside
 from papiermappe.core.clean.sheet_candidates import Coarse, areas_apart, coarse
-from papiermappe.core.clean.sheet_evidence import PrintMap, ends_in_picture, is_alike_across, within_sheet
+from papiermappe.core.clean.sheet_evidence import (
+    PrintMap,
+    ends_in_picture,
+    goes_on_beyond,
+    is_alike_across,
+    within_sheet,
+)
 from papiermappe.core.clean.sheet_frame import (
     SURE,
     SheetFrame,
@@ -62,7 +68,7 @@ def _best_frame(capture: Pixels, dpi: float, small: Coarse, printed: PrintMap) -
     if plain and plain[0].confidence >= SURE:
         corners = mm_to_px(1.0, dpi) * np.array(plain[0].corners) - 0.5
         at_margin = any(is_alike_across(capture, dpi, corners, side) for side in printed.beginning_at(corners))
-        if at_margin or ends_in_picture(capture, dpi, small, corners):
+        if at_margin or ends_in_picture(capture, dpi, small, corners) or goes_on_beyond(capture, dpi, corners):
             plain[0] = plain[0]._replace(confidence=UNSURE)
         elif not _lies_on_edge(corners, capture.shape):
             return plain[0]

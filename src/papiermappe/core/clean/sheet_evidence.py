@@ -27,6 +27,8 @@ CROSSING_LETTERS = 3
 MARGIN_LETTERS = 10  # so many lines begin at the margin of a text
 STEP_MM = 0.3
 ALIKE_LEVELS = 1.2  # a line whose two sides differ by less is a rule printed on the sheet
+PLAIN_LEVELS = 3.0  # a line whose two sides differ by more parts paper and backing...
+FOLD_SHARE = 0.2  # ...and one where they differ by so much less is a fold
 PARALLEL = 0.02  # sine of the angle between two lines
 BEYOND_MM = 2.0  # further than the shadow of an edge
 DARK_LEVELS = 30  # print is darker than paper by at least this
@@ -127,6 +129,14 @@ def is_alike_across(capture: Pixels, dpi: float, corners: Corners, side: int) ->
     """Return whether the colour on both of a side is nearly the same: a step that a text's margin can make as well."""
     strip = beside(capture, dpi, corners[side], corners[(side + 1) % 4])
     return strip is not None and _apart(np.median(strip[0], axis=0), np.median(strip[1], axis=0)) < TINT_LEVELS
+
+
+def goes_on_beyond(capture: Pixels, dpi: float, corners: Corners) -> bool:
+    """Return whether a side may be a fold in the sheet: it is alike on both, while beyond others backing is seen."""
+    strips = [beside(capture, dpi, corners[side], corners[(side + 1) % 4]) for side in range(4)]
+    apart = [_apart(*(np.median(way, axis=0) for way in strip)) for strip in strips if strip is not None]
+    usual = float(np.median(apart)) if apart else 0.0
+    return usual > PLAIN_LEVELS and min(apart) < FOLD_SHARE * usual
 
 
 def within_sheet(capture: Pixels, dpi: float, corners: Corners) -> list[int]:
