@@ -327,19 +327,26 @@ def test_the_strip_follows_arrivals(stack: Stack, driver: Chrome, until: Until) 
     until(lambda: {str(src).split("/")[-1].split("-")[0] for src in driver.execute_script(shown)} == pictures)
 
 
+ONE_PICTURE = """
+const [modules, done] = arguments;
+const svg = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9" fill="';
+const drawn = (colour) => `data:image/svg+xml,${svg}${colour}"/>`;
+const later = (ms = 20) => new Promise((then) => setTimeout(then, ms));
+const element = document.createElement('div'), picture = element.appendChild(document.createElement('img'));
+const shows = async (colour) => { while (picture.getAttribute('src') !== drawn(colour)) await later(); };
+"""
 CHANGED_TWICE = """
-const [module, done] = arguments;
-import(module).then(async ({ createSights }) => {
-  const svg = '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9" fill="';
-  const drawn = (colour) => `data:image/svg+xml,${svg}${colour}"/>`;
-  const later = () => new Promise((then) => setTimeout(then, 20));
-  const element = document.createElement('div'), picture = element.appendChild(document.createElement('img'));
+import(modules[0]).then(async ({ createSights }) => {
   let arrives = true;
   picture.addEventListener('load', (event) => { if (!arrives) event.stopImmediatePropagation(); });
-  const shows = async (colour) => { while (picture.getAttribute('src') !== drawn(colour)) await later(); };
   const sights = createSights(document.body, async () => {});
+  document.body.prepend(element);
+  sights.watch(element);
   sights.show(element, picture, drawn('red'), 1);
+  await shows('red');
   while (!picture.complete) await later();
+  element.remove();
+  await later(300);  // until it is seen to be out of sight
   arrives = false;  // it waits for a worker
   sights.show(element, picture, drawn('green'), 1);
   await shows('green');
@@ -351,6 +358,33 @@ import(module).then(async ({ createSights }) => {
   done(at_once);
 });
 """
+BESIDE_A_LARGE_ONE = """
+Promise.all(modules.map((module) => import(module))).then(async ([{ createSights }, { comesFirst }]) => {
+  const large = document.createElement('img');
+  const sights = createSights(document.body, async () => {});
+  sights.watch(element);
+  sights.show(element, picture, drawn('red'), 1);
+  await later(300);
+  const far = picture.hasAttribute('src');
+  comesFirst(large);
+  document.body.prepend(element);
+  await later(300);
+  const meanwhile = picture.hasAttribute('src');
+  large.dispatchEvent(new Event('load'));
+  await shows('red');
+  element.remove();
+  done([far, meanwhile]);
+});
+"""
+
+
+@pytest.mark.shared_desk
+def test_pictures_are_fetched_in_sight_and_after_the_large_one(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    at(driver, until, stack, desk[0], "order")
+    modules = [f"/static/js/{name}.js" for name in ("sights", "foremost")]
+    assert driver.execute_async_script(ONE_PICTURE + BESIDE_A_LARGE_ONE, modules) == [False, False]
 
 
 @pytest.mark.shared_desk
@@ -359,7 +393,7 @@ def test_a_picture_out_of_sight_that_is_not_there_yet_is_given_up_when_its_page_
 ) -> None:
     """A browser has six connections: pictures that nobody wants any more would keep those in sight waiting."""
     at(driver, until, stack, desk[0], "order")
-    assert not driver.execute_async_script(CHANGED_TWICE, "/static/js/sights.js")
+    assert not driver.execute_async_script(ONE_PICTURE + CHANGED_TWICE, ["/static/js/sights.js"])
 
 
 @pytest.mark.shared_desk
