@@ -337,9 +337,13 @@ def test_an_area_on_the_pile_is_dragged_moved_by_keys_and_taken_away(
     until(lambda: driver.execute_script(area)[2] > width + 2)
     wider = driver.execute_script(area)
     until(lambda: f"{round(wider[2], 1):g} " in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text)
+    until(lambda: "Print lies under it on page" in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text)
+    driver.execute_script("Alpine.store('pile').movable.spares = [1]")
     ActionChains(driver).click_and_hold(corner).move_by_offset(-30, -20).perform()
     ActionChains(driver).send_keys(Keys.ESCAPE).perform()
     until(lambda: driver.execute_script(area) == wider)
+    assert driver.execute_script("return Alpine.store('pile').movable.spares") == [1]
+    assert "Print lies under it on page" in driver.find_element(By.CSS_SELECTOR, ".pile .zone-list").text
     ActionChains(driver).release().perform()
     driver.execute_script("arguments[0].focus()", middle)
     ActionChains(driver).send_keys(Keys.DELETE).perform()

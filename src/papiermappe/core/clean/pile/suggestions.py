@@ -1,8 +1,8 @@
 """What to wipe on all pages of a side: holes, staples, folds, shadows along edges and lines of dust that recur.
 
 What recurs because it is printed, a letterhead or the lines of a form, is not suggested: holes come in rows along an
-edge, staples stand alone in a corner, folds and dust run from edge to edge, and nothing is suggested that the print of
-a page runs into.
+edge, staples stand alone in a corner, folds and dust run from edge to edge. Nothing is suggested that print of several
+pages runs into; a single page that has some there is spared.
 """
 
 from collections.abc import Iterator, Sequence

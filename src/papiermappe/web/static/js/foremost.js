@@ -15,5 +15,5 @@ export function comesFirst(picture) {
   isThere.then(() => { if (coming === isThere) coming = null; });
 }
 
-/** Wait until nothing comes first any more. */
-export async function afterForemost() { while (coming) await coming; }
+/** Wait for what comes first now; what is turned to meanwhile does not make it longer. */
+export async function afterForemost() { await coming; }

@@ -29,7 +29,7 @@ export function createPile(mappe) {
   /** @type {Map<string, Item[]>} by side */
   const items = new Map();
   const grips = createAreaGrips();
-  /** @type {Area | null} the area that is being moved, as it was */
+  /** @type {Pick<Item, "area" | "printed" | "spares"> | null} what was said of the area that is being moved */
   let before = null;
   return {
     active: false,
@@ -70,7 +70,7 @@ export function createPile(mappe) {
     drawAs(area) {
       const item = this.movable;
       if (!item) return;
-      before ??= item.area;
+      before ??= { area: item.area, printed: item.printed, spares: item.spares };
       Object.assign(item, { area, printed: null, spares: [] });
       this.version += 1;
     },
@@ -85,8 +85,9 @@ export function createPile(mappe) {
       this.look(this.side, item);
     },
     giveUp() {
-      if (this.movable && before) this.drawAs(before);
+      if (this.movable && before) Object.assign(this.movable, before);
       before = null;
+      this.version += 1;
     },
     takeAway() { this.leaveOut(this.chosen); },
 
@@ -199,7 +200,9 @@ export function createPile(mappe) {
       const page = item?.printed?.[0] ?? item?.spares[0];
       if (page !== undefined) this.at = this.current.pages.indexOf(page) + 1;
     },
-    get wipeText() { return this.current ? t("Wipe {count} area on {pages}", "Wipe {count} areas on {pages}", { count: this.items.length, pages: pages(this.current.pages.filter((/** @type {number} */ id) => this.items.some(({ spares }) => !spares.includes(id))).length) }) : ""; },
+    /** The pages on which something is to be wiped. @returns {number[]} */
+    get reached() { return (this.current?.pages ?? []).filter((/** @type {number} */ id) => this.items.some(({ spares }) => !spares.includes(id))); },
+    get wipeText() { return this.current ? t("Wipe {count} area on {pages}", "Wipe {count} areas on {pages}", { count: this.items.length, pages: pages(this.reached.length) }) : ""; },
     async wipe() {
       const now = this.current;
       const zones = this.items.filter((item) => !item.onScan).map(({ name, does, area, spares }) => ({ name, does, zone: sent(area), spares }));
