@@ -100,6 +100,11 @@ class Page:
             self.written.append(Written(part[0], x + before, y, width, points * 25.4 / 72))
         return float(letters.getlength(text)) * 25.4 / DPI
 
+    def headline(self, x: float, y: float, width_mm: float, text: str, points: float) -> None:
+        """Write a bold line, as large as fits."""
+        needed_mm = float(font("VeraBd.ttf", points).getlength(text)) * 25.4 / DPI
+        self.text(x, y, text, points * min(1.0, width_mm / needed_mm), "VeraBd.ttf")
+
     def line(self, x0: float, y0: float, x1: float, y1: float, mm: float = 0.3, colour: str = "#2a2a2a") -> None:
         """Draw a line."""
         for draw, fill in self.inks(colour):
@@ -204,7 +209,7 @@ def invoice(hand: Hand) -> Paper:
 def newspaper(hand: Hand) -> Paper:
     """Return a page of columns with rules between them all the way down."""
     page = Page(hand, "A4", (238, 233, 220))
-    page.text(14, 12, words(hand, 3).upper(), 30, "VeraBd.ttf")
+    page.headline(14, 12, 182, words(hand, 3).upper(), 30)
     page.line(10, 30, 200, 30, 0.6)
     columns = int(hand.integers(3, 5))
     width = 190 / columns
@@ -214,7 +219,7 @@ def newspaper(hand: Hand) -> Paper:
             page.line(x, 34, x, 287, 0.25)
         y = 36.0
         while y < 270:
-            page.text(x + 2, y, words(hand, 2).title(), 12, "VeraBd.ttf")
+            page.headline(x + 2, y, width - 4, words(hand, 2).title(), 12)
             lines = min(int(hand.integers(6, 22)), int((284 - y - 6) // 3.6))
             y = page.paragraph(x + 2, y + 6, width - 4, max(lines, 1), 7.5) + 4
     return page.done("newspaper")

@@ -178,12 +178,48 @@ def test_only_the_last_of_several_choices_counts() -> None:
     assert (found[2]["tone"], found[3]["quarter_turns"]) == ("white", 2)
 
 
-def test_a_step_names_none_of_the_pages_that_a_zone_spared() -> None:
-    (drawn,) = wipe(1).zones
-    spares = wipe(1, 2, 3).model_copy(update={"zones": (drawn.model_copy(update={"spares": (1,)}),)})
-    (found,) = draft([spares], [leaf(1), leaf(2), leaf(3)], {})
-    zones: Any = found.step.does["zones"]
-    assert "spares" not in zones[0]
+def sparing(operation: PutZones, *spares: int) -> PutZones:
+    """Return a wipe that leaves out pages."""
+    zones = tuple(drawn.model_copy(update={"spares": spares}) for drawn in operation.zones)
+    return operation.model_copy(update={"zones": zones})
+
+
+def test_a_zone_that_spared_the_cover_is_for_the_other_pages() -> None:
+    """One of three wipes left page 1 out, where something is printed; the next booklet has a cover, too."""
+    (hole,), (band,), (fold,) = (wipe(1, name=name).zones for name in ("hole", "band", "fold"))
+    band = band.model_copy(update={"spares": (1,)})
+    together = wipe(1, 2, 3, 4).model_copy(update={"zones": (hole, band, fold)})
+    found = draft([together], [leaf(1), leaf(2), leaf(3), leaf(4)], {})
+    zones: list[Any] = [one.step.does["zones"] for one in found]
+    assert [(one.step.on, one.pages, one.typical) for one in found] == [("all", 4, True), ("others", 3, True)]
+    assert [[zone["name"] for zone in drawn] for drawn in zones] == [["hole", "fold"], ["band"]]
+    assert "spares" not in zones[1][0]
+
+
+def test_a_zone_that_spared_all_of_its_pages_is_no_step() -> None:
+    assert drafted([sparing(wipe(1, 2), 1, 2)], [leaf(1), leaf(2), leaf(3)]) == []
+
+
+def test_zones_taken_away_from_all_pages_are_no_step_on_some() -> None:
+    pages = [leaf(1), leaf(2), leaf(3)]
+    away = RemoveZones(pages=(1, 2, 3), names=("hole",))
+    assert drafted([sparing(wipe(1, 2, 3), 1), away], pages) == []
+    assert drafted([sparing(wipe(1, 2, 3), 1), wipe(1, 2, 3)], pages) == [("put_zones", "all", True)]
+
+
+def test_zones_taken_away_from_some_pages_stay_on_the_others() -> None:
+    pages = [leaf(1), leaf(2), leaf(3)]
+    steps = [("put_zones", "all", True), ("remove_zones", "others", True)]
+    assert drafted([wipe(1, 2, 3), RemoveZones(pages=(2, 3), names=("hole",))], pages) == steps
+    assert drafted([wipe(1, 2, 3), RemoveZones(pages=(2, 3), names=("other",))], pages) == steps[:1]
+
+
+@pytest.mark.parametrize("single", [RemoveZones(pages=(3,), names=("hole",)), wipe(3)])
+def test_a_zone_that_is_taken_away_or_moved_on_one_page_stays_on_all(single: PutZones | RemoveZones) -> None:
+    pages = [leaf(number) for number in range(1, 9)]
+    wiped, after = drafted([wipe(*range(2, 9)), single], pages)
+    assert wiped == ("put_zones", "others", True)
+    assert after == (single.kind, "others", False)
 
 
 def test_what_was_taken_away_again_is_no_step() -> None:

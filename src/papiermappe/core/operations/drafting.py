@@ -12,7 +12,7 @@ from papiermappe.core.operations.splitting import SplitSpreads
 from papiermappe.core.operations.steps import Split, Step, StepOperation, StepScope
 from papiermappe.core.operations.treating import Adjust, Turn
 from papiermappe.core.operations.union import Journaled
-from papiermappe.core.operations.zoning import PutZones, RemoveZones
+from papiermappe.core.operations.zoning import DrawnZone, PutZones, RemoveZones
 
 TYPICAL = 0.5
 """A step that was done to less of the pages it might mean was meant for its pages alone."""
@@ -63,8 +63,10 @@ def draft(done: Sequence[Journaled], pages: Sequence[PageState], gone: Mapping[i
             lying = _before_split(operation, lying, gone)
             right_to_left = _is_right_to_left(operation, pages)
             found.append(_done(Split(pages=operation.pages, right_to_left=right_to_left), lying))
+        elif isinstance(operation, PutZones):
+            found += [_done(part, lying) for part in reversed(_by_pages(operation))]
         elif isinstance(operation, _STEP_OPERATIONS):
-            found.append(_done(_for_any_page(operation), lying))
+            found.append(_done(operation, lying))
     kept: list[_Done] = []
     for one in reversed(found):
         kept = _with(kept, one)
@@ -76,11 +78,18 @@ def draft(done: Sequence[Journaled], pages: Sequence[PageState], gone: Mapping[i
     ]
 
 
-def _for_any_page(operation: StepOperation) -> StepOperation:
-    """Return an operation without what it says of single pages."""
-    if not isinstance(operation, PutZones):
-        return operation
-    return operation.model_copy(update={"zones": tuple(z.model_copy(update={"spares": ()}) for z in operation.zones)})
+def _by_pages(operation: PutZones) -> list[PutZones]:
+    """Return an operation for each group of zones that were drawn on the same pages, without what they spared."""
+    groups: dict[tuple[int, ...], list[DrawnZone]] = {(): []} if operation.on_scan else {}
+    for drawn in operation.zones:
+        groups.setdefault(drawn.spares, []).append(drawn.model_copy(update={"spares": ()}))
+    parts = []
+    for spares, zones in groups.items():
+        on = tuple(page for page in operation.pages if page not in spares)
+        kept = {"pages": on, "zones": tuple(zones), "on_scan": () if spares else operation.on_scan}
+        if on:
+            parts.append(operation.model_copy(update=kept))
+    return parts
 
 
 def _before_split(split: SplitSpreads, lying: Sequence[PageState], gone: Mapping[int, PageState]) -> list[PageState]:
@@ -120,10 +129,13 @@ def _with(before: Sequence[_Done], new: _Done) -> list[_Done]:
     last = same[-1] if same else None
     others = [one for one in before if one is not last]
     match operation:
+        case PutZones() | RemoveZones() if not new.typical:  # of single pages: the others keep theirs
+            return [*before, new]
         case PutZones():
             return [*_without_zones(before, new.on, {zone.name for zone in operation.zones}), new]
         case RemoveZones():
-            return _without_zones(before, new.on, operation.names or None)
+            left = _without_zones(before, new.on, operation.names or None)
+            return [*left, new] if any(_draws(one.operation, frozenset(operation.names)) for one in left) else left
         case Adjust() if last is not None:
             merged = last.operation.model_dump(exclude_none=True) | operation.model_dump(exclude_none=True)
             return [*others, replace(new, operation=Adjust.model_validate(merged))]
@@ -142,7 +154,7 @@ def _without_zones(done: Sequence[_Done], on: StepScope, names: Collection[str] 
     """Return what was done without zones of some names, of all where that is None, on a group of pages."""
     left = []
     for one in done:
-        if one.on is not on or not isinstance(one.operation, PutZones | CleanBorders):
+        if on not in (StepScope.ALL, one.on) or not isinstance(one.operation, PutZones | CleanBorders):
             left.append(one)
         elif isinstance(one.operation, PutZones):
             zones = tuple(zone for zone in one.operation.zones if names and zone.name not in names)
@@ -154,3 +166,11 @@ def _without_zones(done: Sequence[_Done], on: StepScope, names: Collection[str] 
         elif names:
             left.append(one)
     return left
+
+
+def _draws(operation: StepOperation, names: frozenset[str]) -> bool:
+    """Whether an operation draws zones of some names, any where none are named."""
+    if not isinstance(operation, PutZones):
+        return isinstance(operation, CleanBorders) and not names
+    drawn = [*(zone.name for zone in operation.zones), *(zone.name for zone in operation.on_scan)]
+    return not names or not names.isdisjoint(drawn)
