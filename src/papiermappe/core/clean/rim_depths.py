@@ -39,6 +39,8 @@ def rim_depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
     [30.0]
     """
     at_edge, gap = (max(1, round(mm_to_px(mm, dpi))) for mm in (AT_EDGE_MM, GAP_MM))
+    if not dark[: at_edge + gap + 1].any():
+        return np.zeros(dark.shape[1])
     reach = min(round(mm_to_px(DEEPEST_MM, dpi)) + 1, len(dark))
     part = dark[:reach].copy()
     part[:at_edge] |= part[:at_edge].any(axis=0)
@@ -53,8 +55,8 @@ def rim_depth(dark: NDArray[np.bool_], dpi: float) -> NDArray[np.float64]:
     toothed, body = (_without_peaks(joined, mm_to_px(wide_mm, dpi)) for wide_mm in (RULE_MM, TOOTH_WIDE_MM))
     ragged = is_ragged(toothed, dpi)
     rim = np.where(ragged, body, _without_steps(body, dpi))
-    meets_print = ragged & _meets_print(part, toothed, is_corner, dpi)
-    rim = np.where(meets_print, np.minimum(rim, _bays(toothed, dpi)), rim)
+    meets_print = ragged & _meets_print(part, toothed, is_corner, dpi) if ragged.any() else ragged
+    rim = np.where(meets_print, np.minimum(rim, _bays(toothed, dpi)), rim) if meets_print.any() else rim
     smooth = np.minimum(toothed, np.where(rim > 0, rim + np.where(ragged & ~meets_print, teeth, 0), 0))
     for first, last in stretches(smooth):
         window = part[: int(smooth[first:last].max()) + gap, first:last]
@@ -109,7 +111,14 @@ def _usual(depth: NDArray[np.float64], dpi: float) -> NDArray[np.float64]:
         reach, apart = round(mm_to_px(STEP_ALONG_MM / 2, dpi)), max(1, round(mm_to_px(STEP_EVERY_MM, dpi)))
         rim = depth[known]
         places = np.arange(0, len(rim) + apart, apart)
-        middles = [float(np.median(rim[max(0, at - reach) : at + reach])) for at in np.minimum(places, len(rim) - 1)]
+        at = np.minimum(places, len(rim) - 1)
+        middles = np.zeros(len(at))
+        is_whole = (at >= reach) & (at + reach <= len(rim))
+        if is_whole.any():
+            windows = np.lib.stride_tricks.sliding_window_view(rim, 2 * reach)
+            middles[is_whole] = np.median(windows[at[is_whole] - reach], axis=1)
+        for number in np.flatnonzero(~is_whole):
+            middles[number] = np.median(rim[max(0, at[number] - reach) : at[number] + reach])
         usual[known] = np.interp(np.arange(len(rim)), places, middles)
     return usual
 
