@@ -58,13 +58,13 @@ def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
     record_printed(MACHINE, stack.store, capture, SAID)
     driver.get(f"{stack.url}/mappen/{number}/file")
     until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-part]"))
+    Select(driver.find_element(By.ID, "languages")).select_by_value("")  # or its name waits until it has been read
     return number
 
 
 def test_some_pages_are_filed_by_number_and_a_range_that_is_none_is_said(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
-    Select(driver.find_element(By.ID, "languages")).select_by_value("")
     Select(driver.find_element(By.ID, "which")).select_by_value("ranges")
     field = driver.find_element(By.ID, "ranges")
     until(field.is_displayed)
@@ -157,7 +157,6 @@ def test_a_part_is_dragged_to_another_place(driver: Chrome, until: Until, mappe:
 
 
 def test_one_document_a_page(stack: Stack, driver: Chrome, until: Until, mappe: int) -> None:
-    Select(driver.find_element(By.ID, "languages")).select_by_value("")
     Select(driver.find_element(By.ID, "division")).select_by_value("page")
     until(lambda: "2 documents; the next is" in driver.find_element(By.CSS_SELECTOR, ".naming").text)
     driver.find_element(By.ID, "file-it").click()
@@ -173,7 +172,6 @@ def type_into(driver: Chrome, field: str, text: str) -> None:
 def test_destinations_are_tried_kept_and_filed_to_and_one_that_is_away_is_waited_for(
     stack: Stack, driver: Chrome, until: Until, mappe: int, tmp_path: Path
 ) -> None:
-    Select(driver.find_element(By.ID, "languages")).select_by_value("")
     driver.find_element(By.ID, "destinations-open").click()
     driver.find_element(By.ID, "add-folder").click()
     type_into(driver, "destination-name", "Board papers")
@@ -253,7 +251,6 @@ def test_a_document_gets_an_author_and_a_password_and_a_later_version_its_name(
     for box in driver.find_elements(By.CSS_SELECTOR, ".place-card input"):
         if box.is_selected() != (box.get_attribute("id") == f"where-{place}"):
             box.click()
-    Select(driver.find_element(By.ID, "languages")).select_by_value("")
     pressed(driver, ".extras summary")
     until(lambda: driver.find_element(By.ID, "extra-author").is_displayed())
     type_into(driver, "extra-author", "Mira Öz")
@@ -279,7 +276,6 @@ def test_a_document_gets_an_author_and_a_password_and_a_later_version_its_name(
 def test_a_filed_document_is_printed_from_a_frame_of_the_page(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
-    Select(driver.find_element(By.ID, "languages")).select_by_value("")
     driver.find_element(By.ID, "file-it").click()
     until(lambda: driver.find_elements(By.CSS_SELECTOR, ".filing.done"))
     # The browser's own dialog would stop the test: it is enough that it is asked for, once the document is there.

@@ -235,7 +235,6 @@ def test_printed_numbers_and_dates_are_offered(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:
     mappe, _ = desk
-    stack.kill("worker")  # or what it reads on the pages takes the place of what is written here
     fronts = [page.id for page in stack.desk(mappe).pages if page.side is Side.FRONT]
     with stack.store.begin() as session:
         for page, number in zip(fronts, (3, 1, 2, 5), strict=True):
@@ -259,8 +258,6 @@ def test_printed_numbers_and_dates_are_offered(
     until(lambda: next_name(driver).startswith("2026-03-12_handling_"))
     name = next_name(driver)
     driver.find_element(By.ID, "file-it").click()
-    until(lambda: stack.desk(mappe).filings)
-    stack.start_one("worker")
     until(lambda: [filing.documents[0].file_name for filing in stack.desk(mappe).filings] == [name])
 
 

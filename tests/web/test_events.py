@@ -3,18 +3,24 @@
 import asyncio
 import json
 from collections.abc import AsyncIterator, Callable
+from datetime import date
 
 import pytest
+from sqlalchemy import select
 from sse_starlette import ServerSentEvent
-from tests.helpers import ANNA, PATIENCE_S, WORDS
+from tests.helpers import ANNA, BEN, PATIENCE_S, QUICK_ONE_SIDE, WORDS, Drawer, scan
 
+from papiermappe.core.reading.printed import Printed
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Reach
 from papiermappe.services import mappen
+from papiermappe.services.caller import MACHINE
 from papiermappe.services.page_cache import PageCache
+from papiermappe.services.reading import record_printed
 from papiermappe.services.views import mappe_changes
 from papiermappe.store.database import Store
 from papiermappe.store.errors import DatabaseGone
+from papiermappe.store.models import Capture
 from papiermappe.web import events
 from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Feed, Hub
@@ -126,6 +132,33 @@ async def test_a_window_of_a_mappe_that_is_not_there_is_told_so(hub: Hub) -> Non
     told = [event async for event in hub.events(999, 0, ANNA.author, None)]
     assert [event.event for event in told] == ["trouble"]
     assert "This Mappe is not there" in str(told[0].data)
+
+
+async def test_what_is_read_while_another_window_catches_up_is_told_to_it(
+    hub: Hub, store: Store, mappe: int, zaunkoenig: int, drawer: Drawer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What it catches up with holds the page that was read, but the feed has not yet heard what is printed there."""
+    drawer.lay("lease")
+    await asyncio.to_thread(scan, store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    with store.begin() as session:
+        (capture, *_) = session.scalars(select(Capture.id))
+    printed = Printed(dates=(date(2026, 3, 11),))
+
+    def read_just_before(*arguments: object) -> object:
+        if ANNA.author in arguments:  # a window catches up
+            record_printed(MACHINE, store, capture, printed)
+        return mappe_changes(*arguments)  # type: ignore[arg-type]  # passed through
+
+    first = hub.events(mappe, 0, BEN.author, None)
+    await anext(first)
+    monkeypatch.setattr(events, "mappe_changes", read_just_before)
+    window = hub.events(mappe, 0, ANNA.author, None)
+    told = str((await anext(window)).data)
+    if "2026-03-11" not in told:
+        told = str((await asyncio.wait_for(anext(window), PATIENCE_S)).data)
+    assert "2026-03-11" in told
+    for one in (window, first):
+        await one.aclose()  # type: ignore[attr-defined]  # an async generator
 
 
 async def test_a_window_that_comes_back_gets_only_what_it_missed(hub: Hub, store: Store, mappe: int) -> None:

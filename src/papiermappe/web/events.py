@@ -94,7 +94,8 @@ class Feed:
         # What windows are told begins before what this one catches up with ends: nothing lies between.
         await self._begin()
         changes, _ = await run_in_threadpool(mappe_changes, WINDOW, self._store, self._mappe_id, since, author)
-        return changes.cursor, self._event(changes, self._printed)
+        # What is printed on the pages is known up to the feed's own cursor: from there on it has to be told.
+        return min(changes.cursor, self._cursor), self._event(changes, self._printed)
 
     async def _begin(self) -> bool:
         """Begin with the Mappe as it is, unless that has been done; return whether it was done now."""

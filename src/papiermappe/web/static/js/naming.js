@@ -1,68 +1,23 @@
 // The name of what is filed: a rule whose parts are chips in the name, each changed in place.
-import { Lost, get, send } from "./http.js";
-import { numberIn, tenth } from "./numbers.js";
-import { length, t } from "./words.js";
+import { Lost, send } from "./http.js";
+import { DAYS, FORMS, KINDS, LETTERS, RESTARTS, SAID, SEPARATORS, kindWord, options } from "./name_parts.js";
+import { numberIn } from "./numbers.js";
+import { t } from "./words.js";
+
+/** @typedef {import("./name_parts.js").Part} Part */
 
 const ASK_AFTER_MS = 120;
 const KEPT_WHO = "papiermappe.who";
 const SURE = 0.5;
 const DRAG_FROM_PX = 6;
-const LEAST_PLACE_MM = 3;
-const NEW_COUNTER = { kind: "counter", width: 4, restarts: "never" };
-
-/** @typedef {Record<string, any> & { kind: string }} Part */
-
-/** What can be a part of a name, in the order in which it is offered. @type {Record<string, { name: () => string, made: () => Part }>} */
-const KINDS = {
-  date: { name: () => t("a date"), made: () => ({ kind: "date", source: "printed", form: "day" }) },
-  subject: { name: () => t("the subject"), made: () => ({ kind: "subject" }) },
-  sender: { name: () => t("the sender"), made: () => ({ kind: "sender" }) },
-  kind: { name: () => t("the kind of document"), made: () => ({ kind: "kind" }) },
-  number: { name: () => t("its printed number"), made: () => ({ kind: "number" }) },
-  counter: { name: () => t("a counter"), made: () => ({ ...NEW_COUNTER }) },
-  text: { name: () => t("fixed text"), made: () => ({ kind: "text", text: t("papers") }) },
-  place: { name: () => t("words from a place on page 1"), made: () => ({ kind: "place", x_mm: 120, y_mm: 10, width_mm: 80, height_mm: 25 }) },
-  pattern: { name: () => t("a word like a pattern"), made: () => ({ kind: "pattern", pattern: "AB-*" }) },
-  device: { name: () => t("the device"), made: () => ({ kind: "device" }) },
-  ticket: { name: () => t("the ticket"), made: () => ({ kind: "ticket" }) },
-  who: { name: () => t("who files it"), made: () => ({ kind: "who" }) },
-  folder: { name: () => t("a folder"), made: () => ({ kind: "folder" }) },
-};
-const DAYS = { today: () => t("today"), scanned: () => t("the day of scanning"), printed: () => t("the day on the page") };
-const FORMS = { day: "2026-11-24", digits: "20261124", month: "2026-11", year: "2026" };
-const RESTARTS = { never: () => t("never"), yearly: () => t("each year"), monthly: () => t("each month") };
-const SEPARATORS = { _: () => t("_ low line"), "-": () => t("- hyphen"), ".": () => t(". full stop"), " ": () => t("space") };
-const LETTERS = { plain: () => t("a to z only, ä as ae"), all: () => t("as written") };
-/** What a page can say, and a person can say instead. */
-const SAID = ["sender", "number", "kind"];
-
-/** @param {Record<string, string | (() => string)>} list @param {string} chosen @returns {{ value: string, text: string, chosen: boolean }[]} */
-function options(list, chosen) {
-  return Object.entries(list).map(([value, text]) => ({ value, text: typeof text === "string" ? text : text(), chosen: value === chosen }));
-}
-
-/** @param {string} kind a code */
-function kindWord(kind) {
-  /** @type {Record<string, string>} */
-  const words = {
-    invoice: t("invoice"), credit_note: t("credit note"), reminder: t("reminder"), delivery_note: t("delivery note"), order_confirmation: t("order confirmation"), order: t("order"),
-    quotation: t("quotation"), receipt: t("receipt"), statement: t("statement"), contract: t("contract"), lease: t("lease"), notice: t("notice"), minutes: t("minutes"), letter: t("letter"),
-  };
-  return words[kind] ?? kind;
-}
-
 /**
  * @param {any} mappe
- * @param {any[]} rules as they are kept
- * @param {{ command: () => Record<string, unknown> }} station what is to be filed, but for its name
+ * @param {{ command: () => Record<string, unknown>, rules: () => any }} station what is to be filed, but for its name, and the rules that are kept
  */
-export function createNaming(mappe, rules, station) {
+export function createNaming(mappe, station) {
   let asking = 0;
   let asked = 0;
   return {
-    rules,
-    /** @type {number | null} the rule that a person has chosen; none: that of the destination */
-    ruleId: null,
     /** @type {any} the rule as it is changed for this once */
     changed: null,
     /** @type {Record<string, string>} what a person has said instead of the page: `dated`, `sender`, `number`, `kind` */
@@ -72,14 +27,11 @@ export function createNaming(mappe, rules, station) {
     problem: "",
     /** @type {number | "ending" | null} the chip that is being changed */
     chosen: null,
-    newName: "",
-    /** @type {{ id: number, name: string } | null} the rule that was removed last */
-    removed: null,
 
     // ---- what the server says
 
     /** What belongs to a filing of the name. */
-    get wanted() { return { naming_rule: this.ruleId, changed_rule: this.changed, by_hand: { ...this.byHand, who: this.who } }; },
+    get wanted() { return { naming_rule: station.rules().chosenId, changed_rule: this.changed, by_hand: { ...this.byHand, who: this.who } }; },
     /** When this changes, the name may. */
     get question() {
       const { subject, printed, order, filings } = mappe;
@@ -102,10 +54,8 @@ export function createNaming(mappe, rules, station) {
         if (number === asked && !(error instanceof Lost)) this.problem = /** @type {Error} */ (error).message;
       }
     },
-    get rule() { return this.changed ?? this.told?.rule ?? this.kept?.rule ?? null; },
-    get kept() { return this.rules.find(({ id }) => id === (this.ruleId ?? this.told?.rule_id)) ?? this.rules[0]; },
+    get rule() { return this.changed ?? this.told?.rule ?? station.rules().kept?.rule ?? null; },
     get isChanged() { return this.changed !== null; },
-    get ruleOptions() { return this.rules.map(({ id, name }) => ({ value: String(id), text: name, chosen: id === this.kept?.id })); },
 
     // ---- the chips
 
@@ -170,9 +120,10 @@ export function createNaming(mappe, rules, station) {
     // ---- changing the rule
 
     /** @param {number | "ending"} at */
-    choose(at) { this.chosen = this.chosen === at ? null : at; this.newName = ""; },
+    choose(at) { this.chosen = this.chosen === at ? null : at; station.rules().newName = ""; },
     chooseEnding() { this.choose("ending"); },
     close() { this.chosen = null; },
+    backToRule() { this.changed = null; this.chosen = null; },
     get hasPart() { return typeof this.chosen === "number" && Boolean(this.part.kind); },
     get hasEnding() { return this.chosen === "ending"; },
     /** @returns {Part} the one that is being changed */
@@ -306,93 +257,6 @@ export function createNaming(mappe, rules, station) {
       this.say(this.part.kind, value.trim() === this.saidValue && !this.doubt(this.part) ? "" : value.trim());
     },
     get saidLabel() { return { sender: t("Sender"), number: t("Printed number"), kind: t("Kind of document") }[this.part.kind] ?? ""; },
-    get placeText() { return t("{width} × {height} mm, {x} mm from the left and {y} mm from the top of page 1", { width: length(this.placeWidth), height: length(this.placeHeight), x: length(this.placeX), y: length(this.placeY) }); },
-    get firstPage() { return mappe.page(mappe.order[0]); },
-    get pageBox() { return this.firstPage ? `0 0 ${this.firstPage.width_mm} ${this.firstPage.height_mm}` : "0 0 210 297"; },
-    get pagePicture() { return this.firstPage ? `/pages/${this.firstPage.id}/${this.firstPage.picture}-stage.jpg` : ""; },
-    get pageWidth() { return this.firstPage?.width_mm ?? 210; },
-    get pageHeight() { return this.firstPage?.height_mm ?? 297; },
-
-    /** @type {{ x: number, y: number, width: number, height: number } | null} as it is being drawn, in mm of the page */
-    drawn: null,
-    get placeX() { return this.drawn?.x ?? this.part.x_mm ?? 0; },
-    get placeY() { return this.drawn?.y ?? this.part.y_mm ?? 0; },
-    get placeWidth() { return this.drawn?.width ?? this.part.width_mm ?? 0; },
-    get placeHeight() { return this.drawn?.height ?? this.part.height_mm ?? 0; },
-    /** @param {PointerEvent} event on the picture of the page */
-    drawPlace(event) {
-      const svg = /** @type {SVGSVGElement} */ (event.currentTarget);
-      if (event.button !== 0) return;
-      event.preventDefault();
-      svg.setPointerCapture(event.pointerId);
-      const place = (/** @type {PointerEvent} */ at) => new DOMPoint(at.clientX, at.clientY).matrixTransform(svg.getScreenCTM()?.inverse());
-      const from = place(event);
-      const move = (/** @type {PointerEvent} */ moved) => {
-        const to = place(moved);
-        this.drawn = { x: Math.max(tenth(Math.min(from.x, to.x)), 0), y: Math.max(tenth(Math.min(from.y, to.y)), 0), width: tenth(Math.abs(to.x - from.x)), height: tenth(Math.abs(to.y - from.y)) };
-      };
-      const done = () => {
-        svg.removeEventListener("pointermove", move);
-        const { drawn } = this;
-        this.drawn = null;
-        if (drawn && drawn.width >= LEAST_PLACE_MM && drawn.height >= LEAST_PLACE_MM) this.set({ x_mm: drawn.x, y_mm: drawn.y, width_mm: drawn.width, height_mm: drawn.height });
-      };
-      svg.addEventListener("pointermove", move);
-      svg.addEventListener("pointerup", done, { once: true });
-    },
-
-    // ---- keeping
-
-    /** @param {Event} event */
-    chooseRule(event) {
-      this.ruleId = Number(/** @type {HTMLSelectElement} */ (event.target).value);
-      this.changed = null;
-      this.chosen = null;
-    },
-    backToRule() { this.changed = null; this.chosen = null; },
-    async reload() {
-      this.rules = await get("/naming-rules");
-      this.ask();
-    },
-    async keep() {
-      const rule = this.changed;
-      if (await mappe.command(`/naming-rules/${this.kept.id}/rule`, rule) === undefined) return;
-      await this.reload();
-      this.changed = null;
-    },
-    /** @param {Event} event */
-    typeName(event) { this.newName = /** @type {HTMLInputElement} */ (event.target).value; },
-    async keepAs() {
-      const id = await mappe.command("/naming-rules", { name: this.newName, rule: this.rule });
-      if (id === undefined) return;
-      await this.reload();
-      this.ruleId = id;
-      this.changed = null;
-      this.newName = "";
-    },
-    async renameRule() {
-      if (await mappe.command(`/naming-rules/${this.kept.id}/name`, { name: this.newName }) === undefined) return;
-      this.newName = "";
-      await this.reload();
-    },
-    get cannotKeepAs() { return !this.newName.trim(); },
-    get isDefault() { return Boolean(this.kept?.is_default); },
-    async makeDefault() { await mappe.command(`/naming-rules/${this.kept.id}/default`); await this.reload(); },
-    async removeRule() {
-      const { id, name } = this.kept;
-      if (await mappe.command(`/naming-rules/${id}/remove`) === undefined) return;
-      this.removed = { id, name };
-      this.ruleId = null;
-      this.changed = null;
-      await this.reload();
-    },
-    async takeRuleBack() {
-      if (this.removed) await mappe.command(`/naming-rules/${this.removed.id}/take-back`);
-      this.removed = null;
-      await this.reload();
-    },
-    get removedText() { return this.removed ? t("The rule “{name}” is removed.", { name: this.removed.name }) : ""; },
-
     // ---- moving chips by dragging them
 
     /** @param {PointerEvent} event */

@@ -1,6 +1,8 @@
 // The station File: the look and size of each level, the name, what to check, and the filing.
 import { createExtras } from "../extras.js";
 import { LEVELS, createLook } from "../look.js";
+import { createKeptRules } from "../kept_rules.js";
+import { createNamePlace } from "../name_place.js";
 import { createNaming } from "../naming.js";
 import { printDocument } from "../printing.js";
 import { createPlaces } from "../places.js";
@@ -35,6 +37,10 @@ export function file(mappe, facts) {
     every: 2,
     /** @type {any} */
     naming: null,
+    /** @type {any} */
+    rules: null,
+    /** @type {any} */
+    namePlace: null,
     /** @type {number | null} the filing that is to be downloaded as soon as it is made */
     awaited: null,
     chosenFormat: ".pdf",
@@ -49,7 +55,9 @@ export function file(mappe, facts) {
       this.places = createPlaces(mappe, facts.destinations, (destination) => this.takeForm(destination));
       const [first, ...others] = this.places.list.filter((/** @type {any} */ { id }) => this.places.chosen.includes(id));
       if (first && !others.length) this.takeForm(first);
-      this.naming = createNaming(mappe, facts.naming_rules, { command: () => this.command });
+      this.rules = createKeptRules(mappe, facts.naming_rules, () => this.naming);
+      this.naming = createNaming(mappe, { command: () => this.command, rules: () => this.rules });
+      this.namePlace = createNamePlace(mappe, () => this.naming);
       this.$watch("naming.question", () => this.naming.ask());
       this.naming.askNow();
       this.$watch("ready", () => this.downloadReady());
@@ -83,7 +91,7 @@ export function file(mappe, facts) {
     },
     get placeRules() {
       const now = this.places.edited?.naming_rule_id ?? null;
-      const kept = this.naming.rules.map((/** @type {any} */ { id, name }) => ({ value: String(id), text: name, chosen: id === now }));
+      const kept = this.rules.list.map((/** @type {any} */ { id, name }) => ({ value: String(id), text: name, chosen: id === now }));
       return [{ value: "", text: t("the default one"), chosen: now === null }, ...kept];
     },
     get placeFormats() { return this.places.formChoices("format", formats); },
