@@ -19,6 +19,8 @@ from papiermappe.core.zones import SheetZone, ZoneKind
 PAGES = 24
 THUMBNAIL = (200,), 80
 PREVIEW_PX = 1000
+DECODE_MS = 65.0
+"""What decoding a page takes on the machine that the figures were set on: how fast this one is shows beside it."""
 
 
 def measure(share: float, seed: int) -> list[Row]:
@@ -26,27 +28,39 @@ def measure(share: float, seed: int) -> list[Row]:
     captures = _captures(scaled(PAGES, share), seed)
     treatments = [examine(capture, *THUMBNAIL).analysis.treatment for capture in captures]
     both = list(zip(captures, treatments, strict=True))
+    decode_ms = _median_ms([capture.pixels for capture in captures])
     arrival_ms = _median_ms([partial(examine, capture, *THUMBNAIL) for capture in captures])
-    rows = [Row("everything at arrival", f"{arrival_ms:.0f} ms", "<= 250 ms")]
-    for name, tone, width_px, goal in (
-        ("render, colour", Tone.AS_SCANNED, None, "<= 250 ms"),
-        ("render, grey", Tone.GREY, None, "<= 120 ms"),
-        ("render, preview of 1000 px", Tone.AS_SCANNED, PREVIEW_PX, "<= 60 ms"),
-        ("render, paper white", Tone.WHITE, None, ""),
-        ("render, bilevel", Tone.BILEVEL, None, ""),
+    rows = [
+        Row("decoding a page, in full", f"{decode_ms:.0f} ms", f"{DECODE_MS:.0f} ms"),
+        Row("everything at arrival", _with_decodes(arrival_ms, decode_ms), _goal(250)),
+    ]
+    for name, tone, width_px, goal_ms in (
+        ("render, colour", Tone.AS_SCANNED, None, 250),
+        ("render, grey", Tone.GREY, None, 120),
+        ("render, preview of 1000 px", Tone.AS_SCANNED, PREVIEW_PX, 60),
+        ("render, paper white", Tone.WHITE, None, 0),
+        ("render, bilevel", Tone.BILEVEL, None, 0),
     ):
         calls = [
             partial(render, capture, treatment.model_copy(update={"tone": tone}), width_px)
             for capture, treatment in both
         ]
-        rows.append(Row(name, f"{_median_ms(calls):.0f} ms", goal))
+        rows.append(Row(name, _with_decodes(_median_ms(calls), decode_ms), _goal(goal_ms)))
     calls = [partial(render, capture, _with_all_stages(treatment)) for capture, treatment in both]
-    rows.append(Row("render, colour, all stages on", f"{_median_ms(calls):.0f} ms", "<= 350 ms"))
+    rows.append(Row("render, colour, all stages on", _with_decodes(_median_ms(calls), decode_ms), _goal(350)))
     head = captures[0].head()
     with ProcessPoolExecutor(1, multiprocessing.get_context("spawn")) as pool:
         times = pool.submit(_memory_times, captures[0].data, head.width_px * head.height_px * 3).result()
     rows.append(Row("memory, arrival and render, of the decoded picture", f"{times:.1f} x", "<= 5 x"))
     return rows
+
+
+def _with_decodes(taken_ms: float, decode_ms: float) -> str:
+    return f"{taken_ms:.0f} ms, {taken_ms / decode_ms:.1f} times decoding"
+
+
+def _goal(goal_ms: float) -> str:
+    return f"<= {goal_ms:.0f} ms, {goal_ms / DECODE_MS:.1f} times" if goal_ms else ""
 
 
 def _with_all_stages(found: Treatment) -> Treatment:

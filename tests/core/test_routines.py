@@ -121,6 +121,7 @@ def test_scopes_are_told_by_side_place_and_gutter() -> None:
         "backs": [2],
         "first": [1],
         "others": [2, 3, 4],
+        "other_fronts": [3, 4],
     }
     assert {scope.value: [page.id for page in scope.of(pages)] for scope in StepScope} == expected
 
@@ -194,6 +195,12 @@ def test_a_zone_that_spared_the_cover_is_for_the_other_pages() -> None:
     assert [(one.step.on, one.pages, one.typical) for one in found] == [("all", 4, True), ("others", 3, True)]
     assert [[zone["name"] for zone in drawn] for drawn in zones] == [["hole", "fold"], ["band"]]
     assert "spares" not in zones[1][0]
+
+
+def test_a_zone_that_spared_the_cover_is_for_the_other_fronts_where_it_was_drawn_on_fronts() -> None:
+    pages = [leaf(number, Side.FRONT if number % 2 else Side.BACK) for number in range(1, 9)]
+    found = draft([sparing(wipe(1, 3, 5, 7), 1), wipe(1, 3, 5, 7, name="edge")], pages, {})
+    assert [(one.step.on, one.pages) for one in found] == [("other_fronts", 3), ("fronts", 4)]
 
 
 def test_a_zone_that_spared_all_of_its_pages_is_no_step() -> None:

@@ -38,6 +38,8 @@ class StepScope(StrEnum):
     FIRST = "first"
     OTHERS = "others"
     """All but the first."""
+    OTHER_FRONTS = "other_fronts"
+    """All fronts but the first, which is the cover."""
 
     def of(self, pages: Sequence[PageState]) -> list[PageState]:
         """Return those of the pages, which are in reading order."""
@@ -53,6 +55,8 @@ class StepScope(StrEnum):
                 return list(pages[:1])
             case StepScope.OTHERS:
                 return list(pages[1:])
+            case StepScope.OTHER_FRONTS:
+                return StepScope.FRONTS.of(pages)[1:]
 
 
 class Split(BaseOperation):

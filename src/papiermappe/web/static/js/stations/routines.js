@@ -35,7 +35,7 @@ export function routines(mappe, store) {
   });
 }
 
-const SCOPES = ["all", "spreads", "fronts", "backs", "first", "others"];
+const SCOPES = ["all", "spreads", "fronts", "backs", "first", "others", "other_fronts"];
 
 /** The dialog that keeps or changes a routine. @param {any} mappe @param {any} store */
 export function routineSteps(mappe, store) {
@@ -55,7 +55,7 @@ export function routineSteps(mappe, store) {
     },
     get isEmpty() { return !(store.open?.rows.length); },
     get scopes() {
-      const said = { all: t("all pages"), spreads: t("spreads"), fronts: t("fronts"), backs: t("backs"), first: t("the first page"), others: t("all but the first") };
+      const said = { all: t("all pages"), spreads: t("spreads"), fronts: t("fronts"), backs: t("backs"), first: t("the first page"), others: t("all but the first"), other_fronts: t("fronts but the first") };
       return SCOPES.map((value) => ({ value, label: said[/** @type {keyof typeof said} */ (value)] }));
     },
     get cannotKeep() { return !this.name.trim() || !(store.open?.rows ?? []).some((/** @type {any} */ row) => row.kept); },
