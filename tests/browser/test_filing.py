@@ -59,6 +59,7 @@ def mappe(stack: Stack, driver: Chrome, until: Until) -> int:
     driver.get(f"{stack.url}/mappen/{number}/file")
     until(lambda: driver.find_elements(By.CSS_SELECTOR, "[data-part]"))
     Select(driver.find_element(By.ID, "languages")).select_by_value("")  # or its name waits until it has been read
+    until(lambda: chips(driver)[0] == "2026-06-18: date on page 1")
     return number
 
 
