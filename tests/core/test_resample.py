@@ -43,6 +43,37 @@ def test_a_turn_is_that_of_another_implementation(angle_deg: float, x: float, y:
     assert np.abs(ours.astype(int) - theirs)[inner].max(initial=0) <= 3
 
 
+def keys(away: float) -> float:
+    """Return the weight of a pixel at that distance (Keys 1981, equation 15)."""
+    away = abs(away)
+    if away <= 1:
+        return 1.5 * away**3 - 2.5 * away**2 + 1
+    return -0.5 * away**3 + 2.5 * away**2 - 4 * away + 2 if away <= 2 else 0.0
+
+
+@given(st.floats(0, 1), st.booleans())
+@settings(deadline=None, max_examples=30)
+def test_hard_edges_get_the_levels_of_the_plain_formula(shift: float, down: bool) -> None:
+    """Each of the two passes may round a level once."""
+    noise = np.random.default_rng(5).choice(np.array([0, 255], np.uint8), (40, 30, 3))
+    matrix = np.array([[1.0, 0, 0 if down else shift], [0, 1.0, shift if down else 0]])
+    moved = resampled(noise, matrix, (40, 30), 1.0, 255)
+    lines, seen = (noise, moved) if down else (noise.swapaxes(0, 1), moved.swapaxes(0, 1))
+    inner = np.arange(2, len(lines) - 3)
+    expected = sum(keys(tap - shift) * lines[inner + tap] for tap in (-1, 0, 1, 2))
+    assert np.abs(seen[inner] - np.clip(expected, 0, 255)).max() <= 1
+
+
+@given(st.floats(-15, 15), st.floats(-1, 1))
+@settings(deadline=None, max_examples=30)
+def test_even_paper_stays_even_at_every_level(angle_deg: float, shift: float) -> None:
+    """What is rounded down in between must not darken the paper by a level."""
+    matrix = np.column_stack([rotation_deg(angle_deg), [shift, -shift]])
+    for level in range(256):
+        paper = np.full((24, 24), level, np.uint8)
+        assert (resampled(paper, matrix, (24, 24), 1.0, level) == level).all()
+
+
 def test_what_lies_outside_is_filled_and_the_same_comes_twice() -> None:
     matrix = np.array([[1.0, 0.05, 900.0], [-0.05, 1.0, 900.0]])
     assert (resampled(smooth(3), matrix, (50, 60), 1.0, 255) == 255).all()

@@ -184,7 +184,7 @@ class Treatment(_Value):
     def picture_key(self, capture_sha256: str) -> str:
         """Return the name of the picture that `render` makes of a capture: equal exactly where the pixels are."""
         zones = [(zone.kind.value, zone.corners, *filter(None, [zone.text])) for zone in self.zones]
-        what = f"{capture_sha256} v7 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
+        what = f"{capture_sha256} v8 {self._geometry!r} {zones!r} {self.tone!r}{self._adjustments}"
         return hashlib.sha256(what.encode()).hexdigest()[:32]
 
 
