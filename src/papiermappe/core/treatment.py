@@ -376,4 +376,8 @@ def _toned(page: Pixels, dpi: float, treatment: Treatment) -> Pixels:
     if tone is Tone.BILEVEL:
         ink = binarise(shown, dpi, treatment.ink_more)
         return np.where(despeckle(ink, dpi) if treatment.without_specks else ink, np.uint8(0), np.uint8(255))
-    return np.asarray(despeckle(shown, dpi, out=shown), np.uint8) if treatment.without_specks else shown
+    if not treatment.without_specks:
+        return shown
+    white = adjusted(np.full((1, 1), PAPER_WHITE, np.uint8), treatment.brightness, treatment.contrast)
+    paper_level = int(white[0, 0]) if tone is Tone.WHITE else None
+    return np.asarray(despeckle(shown, dpi, out=shown, paper_level=paper_level), np.uint8)

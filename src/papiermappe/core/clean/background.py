@@ -37,6 +37,15 @@ class PaperCells(NamedTuple):
         return np.asarray(cv2.resize(self.colour, (width, height), interpolation=cv2.INTER_LINEAR), np.uint8)
 
 
+def even_paper(level: int, channels: tuple[int, ...] = ()) -> PaperCells:
+    """Return paper of one level all over, as one cell; `channels` is `(3,)` in colour.
+
+    >>> even_paper(255, (3,)).sized(2, 1).tolist()
+    [[[255, 255, 255], [255, 255, 255]]]
+    """
+    return PaperCells(np.full((1, 1, *channels), level, np.uint8), np.zeros((1, 1), np.bool_))
+
+
 def paper_of(page: Pixels, dpi: float) -> Pixels:
     """Return the colour that bare paper has at each pixel, of the page's own shape.
 

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.clean.background import paper_cells
+from papiermappe.core.clean.background import even_paper, paper_cells
 from papiermappe.core.clean.pieces import label_boxes
 from papiermappe.core.clean.tone import ink_on
 from papiermappe.core.compiled import compiled
@@ -19,7 +19,11 @@ BLOCK_PX = 8
 
 
 def despeckle(
-    page: NDArray[np.bool_] | Pixels, dpi: float, max_mm: float = SPECK_MM, out: Pixels | None = None
+    page: NDArray[np.bool_] | Pixels,
+    dpi: float,
+    max_mm: float = SPECK_MM,
+    out: Pixels | None = None,
+    paper_level: int | None = None,
 ) -> NDArray[np.bool_] | Pixels:
     """Return the page without specks: small dots that stand alone.
 
@@ -30,6 +34,7 @@ def despeckle(
         dpi: its resolution.
         max_mm: the longest side of a speck.
         out: where a page in grey or colour is written, of the same shape; it may be `page` itself. None: a new picture.
+        paper_level: of all paper on a page in grey or colour, where it is even and known. None: it is looked for.
 
     Returns:
         Of the page's own kind; in grey and colour, specks are filled with the paper around them.
@@ -43,7 +48,7 @@ def despeckle(
         bilevel[rows, cols] = False
         return bilevel
     picture = checked(cast(Pixels, page), dpi)
-    paper = paper_cells(picture, dpi)
+    paper = paper_cells(picture, dpi) if paper_level is None else even_paper(paper_level, picture.shape[2:])
     ink = ink_on(to_grey(picture), dpi, paper.grey)
     rows, cols = _speck_places(ink.view(np.uint8), dpi, max_mm, rim_px=1)
     height, width = picture.shape[:2]
