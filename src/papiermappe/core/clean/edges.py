@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.compiled import compiled
 from papiermappe.core.geometry import mm_to_px
 from papiermappe.core.picture import Pixels
 
@@ -171,22 +172,57 @@ def _steps(
     feet = start + np.linspace(0.04, 0.96, ALONG)[:, None] * (end - start)
     x, y = np.moveaxis(feet[:, None] + offsets[None, :, None] * inward, 2, 0).astype(np.float32)
     rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    rows = rows.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets), -1).astype(np.float32)
+    rows = np.asarray(rows, np.uint8).reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets), -1)
     height, width = picture.shape[:2]
     inside = (x > 0) & (x < width - 1) & (y > 0) & (y < height - 1)
     inside = inside.reshape(SEGMENTS, ALONG // SEGMENTS, len(offsets)).mean(axis=1) > 0.5
-    steps = (rows[:, :, 2:-1] + rows[:, :, 3:] - rows[:, :, :-3] - rows[:, :, 1:-2]) / 2
-    # The median of a segment: an edge steps in every row, the beginnings of lines of print only in some.
-    return np.median(steps, axis=1).astype(np.float64), inside[:, 3:] & inside[:, :-3]
+    return _median_steps(rows), inside[:, 3:] & inside[:, :-3]
 
 
+@compiled("f8[:, :, ::1](u1[:, :, :, ::1])")
+def _median_steps(rows: NDArray[np.uint8]) -> NDArray[np.float64]:
+    """Return how much brighter two places are than the two before, (segments, places - 3, channels).
+
+    That is the median of the rows of a segment: an edge steps in every row, the beginnings of lines of print only in
+    some.
+
+    Args:
+        rows: levels, (segments, rows, places, channels).
+    """
+    segments, height, places, channels = rows.shape
+    steps = np.empty((segments, places - 3, channels))
+    twice = np.empty(height, np.int64)
+    for segment in range(segments):
+        for place in range(places - 3):
+            for channel in range(channels):
+                for row in range(height):
+                    line = rows[segment, row]
+                    after = np.int64(line[place + 2, channel]) + np.int64(line[place + 3, channel])
+                    step = after - np.int64(line[place, channel]) - np.int64(line[place + 1, channel])
+                    at = row
+                    while at > 0 and twice[at - 1] > step:
+                        twice[at] = twice[at - 1]
+                        at -= 1
+                    twice[at] = step
+                steps[segment, place, channel] = (twice[(height - 1) // 2] + twice[height // 2]) / 4
+    return steps
+
+
+@compiled("f8[:, :, :, ::1](f8[:, :, ::1], f8[:, ::1])")
 def _leant(values: NDArray[np.float64], shifts: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the values of each segment moved by each shift, (shifts, segments, places, channels)."""
-    places = np.clip(np.arange(values.shape[1]) + shifts[..., None], 0, values.shape[1] - 1.001)
-    low = places.astype(np.intp)
-    part = (places - low)[..., None]
-    segment = np.arange(values.shape[0])[None, :, None]
-    return values[segment, low] * (1 - part) + values[segment, low + 1] * part
+    segments, places, channels = values.shape
+    moved = np.empty((len(shifts), segments, places, channels))
+    for shift in range(len(shifts)):
+        for segment in range(segments):
+            for place in range(places):
+                at = min(max(place + shifts[shift, segment], 0.0), places - 1.001)
+                low = int(at)
+                part = at - low
+                for channel in range(channels):
+                    before, after = values[segment, low, channel], values[segment, low + 1, channel]
+                    moved[shift, segment, place, channel] = before * (1 - part) + after * part
+    return moved
 
 
 def peak_shift(values: NDArray[np.float64], at: int) -> float:

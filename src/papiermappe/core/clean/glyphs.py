@@ -91,9 +91,12 @@ def _votes_of_neighbours(
 ) -> tuple[int, int]:
     """Compare each letter with its nearest neighbour on the right; letters come sorted by their left sides."""
     stand = hang = 0
+    tallest = np.max(bottom - top) if len(top) else 0.0
     for letter in range(len(left)):
         for other in range(letter + 1, len(left)):
             gap = left[other] - right[letter]
+            if gap >= 0.9 * tallest:  # and so are those of all others
+                break
             heights = bottom[letter] - top[letter], bottom[other] - top[other]
             small, tall = min(heights), max(heights)
             overlap = min(bottom[letter], bottom[other]) - max(top[letter], top[other])
