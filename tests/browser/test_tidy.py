@@ -107,6 +107,30 @@ def test_pages_beside_are_fetched_once_the_page_itself_is_there(
     assert fetched(order[-2])["start"] >= fetched(order[-1])["end"]
 
 
+def test_pictures_are_asked_for_with_the_command_that_changes_them(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    """They need not wait until the window hears of the change, and has them made then."""
+    shown = "return [...document.querySelectorAll('.lanes .leaf:not([hidden]) img')].every((image) => image.complete)"
+    until(lambda: driver.execute_script(shown))
+    before = [page.picture for page in stack.desk(mappe).pages]
+    driver.execute_script("performance.clearResourceTimings()")
+    driver.execute_async_script(
+        "const [done] = arguments, mappe = Alpine.store('mappe');"
+        "mappe.operate({ kind: 'set_tone', pages: mappe.order, tone: 'bilevel' }).then(done)"
+    )
+    pages = stack.desk(mappe).pages
+    assert not {page.picture for page in pages} & set(before)
+
+    def fetched() -> list[str]:
+        names = "return performance.getEntriesByType('resource').map(({ name }) => new URL(name).pathname)"
+        return [str(name) for name in driver.execute_script(names)]
+
+    until(lambda: {f"/pages/{page.id}/{page.picture}-lane.jpg" for page in pages} <= set(fetched()))
+    until(lambda: driver.execute_script(shown))
+    assert f"/mappen/{mappe}/pictures" not in fetched()
+
+
 def test_an_angle_is_typed_and_what_was_found_comes_back(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:

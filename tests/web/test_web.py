@@ -382,6 +382,22 @@ def test_a_picture_is_waited_for_and_kept_for_ever(web: TestClient, store: Store
     assert before.headers["Cache-Control"] == "no-store"
 
 
+def test_a_command_has_the_pictures_made_that_its_window_shows(
+    web: TestClient, store: Store, mappe: int, pages: list[int]
+) -> None:
+    """Before the window has heard that they are others now; what has been made already is not made again."""
+    shown = [{"pages": pages[:1], "size": "stage"}, {"pages": [*pages, 9999], "size": "lane"}]
+    turn = {"operation": {"kind": "turn", "pages": pages, "quarter_turns": 1}, "seen": 1}
+    assert web.post(f"/mappen/{mappe}/operations", json={**turn, "shown": shown}).status_code == 200
+    asked = [{"page_ids": pages[:1], "size": "stage"}, {"page_ids": pages, "size": "lane"}]
+    assert jobs(store, "render_together") == asked
+    pictures.make_pictures(store, pages, PictureSize.LANE, here, DEFAULT_LIMIT_PX)
+    set_aside = {"operation": {"kind": "set_aside", "pages": pages}, "seen": 2}
+    assert web.post(f"/mappen/{mappe}/operations", json={**set_aside, "shown": shown[1:]}).status_code == 200
+    assert jobs(store, "render_together") == asked  # they look as before
+    assert web.post(f"/mappen/{mappe}/operations", json={**set_aside, "shown": shown * 2}).status_code == 422
+
+
 def test_pictures_of_several_pages_are_made_together(
     web: TestClient, store: Store, mappe: int, pages: list[int]
 ) -> None:

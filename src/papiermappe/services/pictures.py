@@ -126,22 +126,23 @@ def request_picture(_: Caller, session: Session, page_id: int, picture: str, siz
     enqueue(session, JobKind.RENDER, page_id=page_id, picture=picture, size=size.value)
 
 
-@transaction
 def request_pictures(
-    caller: Caller, session: Session, mappe_id: int, page_ids: Sequence[int], size: PictureSize
+    caller: Caller, store: Store, mappe_id: int, page_ids: Sequence[int], size: PictureSize
 ) -> list[str]:
-    """Have the pictures of several pages of a Mappe made, some at a time; return their names.
+    """Have the pictures of several pages of a Mappe made, some at a time; return the names of those not made yet.
 
     Raises:
         NotFound: there is no such Mappe.
     """
-    visible_mappe(caller, session, mappe_id)
     wanted = select(Page).where(Page.mappe_id == mappe_id, Page.id.in_(page_ids)).options(joinedload(Page.capture))
-    pages = {page.id: page for page in session.scalars(wanted)}
-    here = [page_id for page_id in page_ids if page_id in pages]
-    for first in range(0, len(here), TOGETHER):
-        enqueue(session, JobKind.RENDER_TOGETHER, page_ids=[*here[first : first + TOGETHER]], size=size.value)
-    return [picture_name(pages[page_id]) for page_id in here]
+    with store.begin() as session:
+        visible_mappe(caller, session, mappe_id)
+        here = {page.id: picture_name(page) for page in session.scalars(wanted)}
+        names = {page_id: here[page_id] for page_id in page_ids if page_id in here}
+        missing = [page_id for page_id, name in names.items() if made_picture(store, name, size) is None]
+        for first in range(0, len(missing), TOGETHER):
+            enqueue(session, JobKind.RENDER_TOGETHER, page_ids=[*missing[first : first + TOGETHER]], size=size.value)
+    return [names[page_id] for page_id in missing]
 
 
 def make_pictures(store: Store, page_ids: Sequence[int], size: PictureSize, compute: Compute, max_px: int) -> None:

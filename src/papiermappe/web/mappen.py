@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Header, Query, Request
+from fastapi import APIRouter, BackgroundTasks, Header, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse
@@ -21,12 +21,15 @@ from papiermappe.services.views import mappe_view
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.events import MappeEvent
+from papiermappe.web.pictures import PicturesWanted, have_made
 
 router = APIRouter(prefix="/mappen/{mappe_id}")
 
 Station = Literal["intake", "order", "tidy", "file"]
 Change = Annotated[int, Field(ge=0, lt=2**63)]
 PING_S = 15
+MOST_SHOWN = 2
+"""A window shows pages large, and pages in its lanes."""
 
 
 class Operate(BaseModel):
@@ -34,6 +37,8 @@ class Operate(BaseModel):
 
     operation: Operation
     seen: Change
+    shown: Annotated[tuple[PicturesWanted, ...], Field(max_length=MOST_SHOWN)] = ()
+    """Pages that the window shows: their pictures are made at once, before it has heard that they are others now."""
 
 
 class Step(BaseModel):
@@ -82,10 +87,14 @@ async def events(
 
 
 @router.post("/operations")
-def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> Done | None:
+def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate, afterwards: BackgroundTasks) -> Done | None:
     """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
     entry = journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
-    return None if entry is None else _done(ctx, caller, mappe_id, entry)
+    if entry is None:
+        return None
+    for wanted in command.shown:
+        afterwards.add_task(have_made, ctx, caller, mappe_id, wanted)
+    return _done(ctx, caller, mappe_id, entry)
 
 
 @router.post("/split")

@@ -50,6 +50,11 @@ class PicturesWanted(BaseModel):
 @router.post("/mappen/{mappe_id}/pictures", status_code=204)
 def request(ctx: Ctx, caller: Asks, mappe_id: Id, wanted: PicturesWanted) -> None:
     """Have the pictures of several pages made together, which is faster than each for itself."""
+    have_made(ctx, caller, mappe_id, wanted)
+
+
+def have_made(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> None:
+    """Have pictures made that are about to be asked for. Raises NotFound: there is no such Mappe."""
     names = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pages, wanted.size)
     ctx.under_way.add((name, wanted.size) for name in names)
 

@@ -21,6 +21,9 @@ function setAttribute(element, name, value) {
 /** The page by which the column of a sheet is kept: it goes along when the sheet is moved. @param {import("./mappe.js").Sheet} sheet */
 function keeperOf({ front, back }) { return /** @type {import("./mappe.js").Page} */ (front ?? back).id; }
 
+/** @param {Element} column */
+function pagesIn(column) { return Array.from(column.querySelectorAll("[data-page]"), (cell) => Number(cell.getAttribute("data-page"))); }
+
 /**
  * The reading thread of a sheet: from its front down to its back, and on to the sheet that comes next.
  * @param {import("./mappe.js").Sheet} sheet
@@ -62,7 +65,8 @@ export function lanes(mappe, pairing, cutting, moving, sizes, unwatched, facts) 
     shown: null,
 
     init() {
-      sights = createSights(this.$refs.track, (pages) => send(`/mappen/${mappe.id}/pictures`, { pages, size: this.pictureSize }));
+      sights = createSights(this.$refs.track, (pages) => this.have(mappe.shown.others(pages, this.pictureSize)));
+      mappe.shown.add(() => ({ size: this.pictureSize, pages: sights.seen().flatMap(pagesIn) }));
       mappe.on("pages", () => this.draw());
       cutting.onChange(() => this.draw());
       this.$watch("$store.sizes.at", () => { this.draw(); this.shown = null; this.$nextTick(() => this.show()); });
@@ -88,6 +92,9 @@ export function lanes(mappe, pairing, cutting, moving, sizes, unwatched, facts) 
     get multiple() { return mappe.empty ? null : "true"; },
 
     get pictureSize() { return facts.station === "order" && sizes.isLarge ? facts.stage : facts.lane; },
+
+    /** Have pictures made together. @param {number[]} pages */
+    async have(pages) { if (pages.length) await send(`/mappen/${mappe.id}/pictures`, { pages, size: this.pictureSize }); },
 
     draw() { unwatched(() => this.lay()); },
     lay() {

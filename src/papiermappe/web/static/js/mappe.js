@@ -1,6 +1,7 @@
 // One Mappe: what is known of it, what is selected, and the commands that change it. No drawing here.
 import { get, Lost, Refused, send } from "./http.js";
 import { compareRanks } from "./ranks.js";
+import { createShownPictures } from "./shown_pictures.js";
 import { pages as pagesInWords, t } from "./words.js";
 
 /**
@@ -114,6 +115,7 @@ export function createMappe(event, facts) {
     arrivals: "",
     commanding: 0,
     answered: 0, // the newest entry of which a command has told
+    shown: createShownPictures(),
 
     // ---- what is known
 
@@ -254,8 +256,8 @@ export function createMappe(event, facts) {
     async operate(operation, expecting) {
       const ids = /** @type {number[]} */ (operation.pages ?? []);
       if (expecting) this.expect(ids, expecting);
-      const done = await this.own("operations", { operation, seen: this.cursor });
-      if (!done) { this.expect(ids, null); return done; }
+      const done = await this.own("operations", { operation, seen: this.cursor, shown: this.shown.ask(ids) });
+      if (!done) { this.expect(ids, null); this.shown.forget(); return done; }
       this.place(done);
       return done.entry;
     },

@@ -105,6 +105,8 @@ export function createSights(home, have) {
   }, { root: home, rootMargin: NEAR });
 
   return {
+    /** The elements that are in sight. */
+    seen() { return [...inSight]; },
     /** @param {Element} element that holds pictures */
     watch(element) {
       observer.observe(element);

@@ -58,6 +58,7 @@ export function tidy(mappe, pile, facts) {
       this.compare = createCompare(this.framing, station);
       this.viewer = createViewer(this.$refs.stage, facts.stage_px);
       this.viewer.onLoad(() => this.readyNext());
+      mappe.shown.add(() => ({ size: facts.stage, pages: this.page && !pile.active ? [this.page.id] : [] }), true);
       this.$watch("$store.pile.seen", () => this.draw());
       this.$watch("$store.pile.version", () => this.draw());
       this.$watch("$store.pile.at", () => this.draw());
