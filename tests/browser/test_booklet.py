@@ -99,6 +99,31 @@ def test_a_booklet_is_made_good_in_eight_actions(stack: Stack, driver: Chrome, u
     until(lambda: len(stack.desk(booklet).order) == SPREADS + 1)
 
 
+def test_a_suggestion_that_was_moved_or_left_out_does_not_come_back(
+    stack: Stack, driver: Chrome, until: Until, booklet: int
+) -> None:
+    """The pile is laid anew whenever one of its pages changes."""
+    scope_to(driver, "all pages")
+    ActionChains(driver).send_keys("v").perform()
+    until(lambda: driver.execute_script("return Alpine.store('pile').whole"))
+    until(lambda: driver.find_elements(By.CSS_SELECTOR, ".pile .zone-list li"))
+    areas = "return Alpine.store('pile').items.map(({ area: { x, y } }) => [x, y])"
+    lay_anew = "const [done] = arguments; Alpine.store('pile').ask().then(() => done())"
+    move = (
+        "const pile = Alpine.store('pile'), [{ name, area }] = pile.items;"
+        "pile.choose(name); pile.drawAs({ ...area, x: area.x + 3 }); pile.finish()"
+    )
+    driver.execute_script(move)
+    moved = driver.execute_script(areas)
+    driver.execute_async_script(lay_anew)
+    assert sorted(driver.execute_script(areas)) == sorted(moved)
+    driver.find_element(By.XPATH, "//*[contains(@class, 'pile')]//button[text()='leave out']").click()
+    left = driver.execute_script(areas)
+    assert len(left) == len(moved) - 1
+    driver.execute_async_script(lay_anew)
+    assert sorted(driver.execute_script(areas)) == sorted(left)
+
+
 def test_the_line_at_the_fold_is_moved_by_arrow_keys(stack: Stack, driver: Chrome, until: Until, booklet: int) -> None:
     spread = stack.desk(booklet).order[1]
     driver.execute_script("Alpine.store('mappe').select([], arguments[0])", spread)

@@ -18,7 +18,7 @@ const KINDS = {
 };
 
 /** @typedef {import("./area_grips.js").Area} Area */
-/** @typedef {{ name: string, does: "wipe" | "keep", area: Area, onScan: any, text: string, printed: number[] | null, spares: number[] }} Item something that is to be wiped, if it is not left out; not on the pages that it spares */
+/** @typedef {{ name: string, does: "wipe" | "keep", found: string, area: Area, onScan: any, text: string, printed: number[] | null, spares: number[] }} Item something that is to be wiped, if it is not left out; not on the pages that it spares; `found` is what was found there, if anything */
 
 /** @param {any} mappe */
 export function createPile(mappe) {
@@ -28,6 +28,8 @@ export function createPile(mappe) {
   let laid = [];
   /** @type {Map<string, Item[]>} by side */
   const items = new Map();
+  /** @type {{ side: string, found: string, area: Area }[]} what a person has left out or moved: it is not suggested again while the pile is open */
+  let settled = [];
   const grips = createAreaGrips();
   /** @type {Pick<Item, "area" | "printed" | "spares"> | null} what was said of the area that is being moved */
   let before = null;
@@ -77,11 +79,15 @@ export function createPile(mappe) {
     /** An area has been moved: it is not as it was found any more, and something else may lie under it. */
     finish() {
       const item = this.movable;
+      const { area = null } = before ?? {};
       before = null;
       grips.stop();
       if (!item) return;
-      if (item.name.startsWith("found-")) this.chosen = item.name = uniqueName();
-      else item.text = sizeText(item.does, item.area);
+      if (item.found) {
+        settled.push({ side: this.side, found: item.found, area: area ?? item.area });
+        item.found = "";
+        this.chosen = item.name = uniqueName();
+      } else item.text = sizeText(item.does, item.area);
       this.look(this.side, item);
     },
     giveUp() {
@@ -95,6 +101,7 @@ export function createPile(mappe) {
     open(ids) {
       this.active = true;
       this.at = 0;
+      settled = [];
       laid = ids.slice(0, MOST_PAGES);
       return this.ask();
     },
@@ -140,17 +147,19 @@ export function createPile(mappe) {
     },
     /** @param {any} one a side */
     suggest(one) {
-      const drawn = (items.get(one.side) ?? []).filter((item) => !item.name.startsWith("found-"));
+      const drawn = (items.get(one.side) ?? []).filter((item) => !item.found);
       const found = one.suggestions.map((/** @type {any} */ suggestion, /** @type {number} */ at) => ({
         name: `found-${this.name}-${at}`.slice(0, 40),
         does: "wipe",
+        found: suggestion.kind,
         area: { x: suggestion.zone.x_mm, y: suggestion.zone.y_mm, width: suggestion.zone.width_mm, height: suggestion.zone.height_mm },
         onScan: suggestion.on_scan,
         text: t("{what}, on {shown} of {count}", { what: KINDS[suggestion.kind](), shown: suggestion.pages, count: one.pages.length }),
         printed: null,
         spares: suggestion.spares,
       }));
-      items.set(one.side, [...found, ...drawn]);
+      const isSettled = (/** @type {Item} */ item) => settled.some(({ side, found: kind, area }) => side === one.side && kind === item.found && coincide(area, item.area));
+      items.set(one.side, [...found.filter((/** @type {Item} */ item) => !isSettled(item)), ...drawn]);
       this.version += 1;
       for (const item of items.get(one.side) ?? []) this.look(one.side, item);
     },
@@ -172,7 +181,7 @@ export function createPile(mappe) {
     /** @param {"wipe" | "keep"} does @param {Area} area */
     add(does, area) {
       /** @type {Item} */
-      const item = { name: uniqueName(), does, area, onScan: null, text: sizeText(does, area), printed: null, spares: [] };
+      const item = { name: uniqueName(), does, found: "", area, onScan: null, text: sizeText(does, area), printed: null, spares: [] };
       items.set(this.side, [...this.items, item]);
       this.chosen = item.name;
       this.version += 1;
@@ -180,6 +189,7 @@ export function createPile(mappe) {
     },
     /** @param {string} name */
     leaveOut(name) {
+      for (const { name: own, found, area } of this.items) if (own === name && found) settled.push({ side: this.side, found, area });
       items.set(this.side, this.items.filter((item) => item.name !== name));
       this.version += 1;
     },
@@ -215,6 +225,13 @@ export function createPile(mappe) {
       this.version += 1;
     },
   };
+}
+
+/** Whether two areas are of the same thing: they cover most of the smaller; those along two edges share a corner only. @param {Area} one @param {Area} other */
+function coincide(one, other) {
+  const across = Math.min(one.x + one.width, other.x + other.width) - Math.max(one.x, other.x);
+  const down = Math.min(one.y + one.height, other.y + other.height) - Math.max(one.y, other.y);
+  return across > 0 && down > 0 && across * down > Math.min(one.width * one.height, other.width * other.height) / 2;
 }
 
 /** @param {"wipe" | "keep"} does @param {Area} area */
