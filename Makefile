@@ -22,7 +22,7 @@ check:
 	.venv/bin/oxlint --deny-warnings src/papiermappe/web/static/js
 
 test: check
-	OPENBLAS_NUM_THREADS=1 .venv/bin/python -m pytest --numprocesses auto --maxprocesses 4 --dist worksteal
+	OPENBLAS_NUM_THREADS=1 .venv/bin/python -m pytest --numprocesses auto --maxprocesses 4 --dist worksteal --durations 30
 
 bench:
 	@./scripts/setup dev

@@ -397,6 +397,23 @@ def test_a_picture_out_of_sight_that_is_not_there_yet_is_given_up_when_its_page_
 
 
 @pytest.mark.shared_desk
+def test_a_drawing_that_fails_leaves_the_rest_of_the_window_alive(
+    desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
+) -> None:
+    """While the lanes are drawn Alpine looks away from the elements, and must look again."""
+    at(driver, until, stack, desk[0], "order")
+    driver.execute_script(
+        "const lanes = Alpine.$data(document.querySelector('.lanes [role=grid]'));"
+        "lanes.lay = () => { throw new Error('broken'); };"
+        "try { lanes.draw(); } catch { /* it is said in the console */ }"
+        "const later = document.createElement('p'); later.id = 'later';"
+        "later.setAttribute('x-text', '$store.mappe.pageCount');"
+        "document.querySelector('.lanes').append(later);"
+    )
+    until(lambda: driver.find_element(By.ID, "later").text == "8")
+
+
+@pytest.mark.shared_desk
 def test_a_hidden_window_lets_go_and_catches_up(
     desk: tuple[int, list[int]], stack: Stack, driver: Chrome, until: Until
 ) -> None:

@@ -33,7 +33,7 @@ from papiermappe.services.reconciling import reconcile
 from papiermappe.services.watching import Watcher
 from papiermappe.settings import Settings
 from papiermappe.store.blobs import Blobs
-from papiermappe.store.database import Store
+from papiermappe.store.database import CONNECT_S, Store
 from papiermappe.store.errors import DatabaseGone
 from papiermappe.store.incoming import Incoming
 from papiermappe.store.queue import JobKind
@@ -103,7 +103,7 @@ async def run_worker(settings: Settings, database_url: str, words: SaysMessages)
     store = Store(database_url, Blobs.in_folder(settings.blob_dir))
     app = App(
         connector=ListeningConnector(
-            conninfo=database_url, min_size=2, max_size=CONNECTIONS, kwargs={"connect_timeout": 5}
+            conninfo=database_url, min_size=2, max_size=CONNECTIONS, kwargs={"connect_timeout": CONNECT_S}
         )
     )
     incoming = Incoming(settings.incoming_dir)

@@ -24,6 +24,9 @@ RETRY_PAUSES_S = (0.02, 0.05, 0.15, 0.4)
 
 T = TypeVar("T")
 
+CONNECT_S = 15
+"""A busy machine may take seconds to answer; where no database is, that is known at once."""
+
 
 class Store:
     """Rows and files.
@@ -44,7 +47,7 @@ class Store:
             max_overflow=20,
             pool_use_lifo=True,  # what is used seldom stays small
             json_deserializer=from_json,  # a change of many pages spends a quarter of its time on reading JSON
-            connect_args={"connect_timeout": 5},
+            connect_args={"connect_timeout": CONNECT_S},
         )
         self._closed = False
         event.listen(self.engine, "checkin", self._given_back)

@@ -42,6 +42,16 @@ import { size, t } from "./words.js";
 /** @param {string} id */
 function readData(id) { return JSON.parse(document.getElementById(id)?.textContent ?? "{}"); }
 
+/** Change elements without Alpine looking through them; it watches again also where that fails. @param {any} Alpine */
+function unwatchedBy(Alpine) {
+  return (/** @type {() => void} */ change) => {
+    /** @type {unknown[]} */
+    const failed = [];
+    Alpine.mutateDom(() => { try { change(); } catch (error) { failed.push(error); } });
+    if (failed.length) throw failed[0];
+  };
+}
+
 const WALK = {
   ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down", Home: "first", End: "last", PageUp: "left", PageDown: "right",
 };
@@ -98,7 +108,7 @@ document.addEventListener("alpine:init", () => {
     tickets.apply(now);
   });
   devices.onChoice(stream.watch);
-  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), Alpine.mutateDom, facts));
+  Alpine.data("lanes", lanes(mappe, Alpine.store("pairing"), Alpine.store("cutting"), Alpine.store("moving"), Alpine.store("sizes"), unwatchedBy(Alpine), facts));
   Alpine.data("intake", intake(mappe, devices, tickets, Alpine.store("landing"), Alpine.store("glass"), Alpine.store("phone"), Alpine.store("camera"), facts));
   Alpine.data("glassView", glassView(Alpine.store("glass")));
   Alpine.data("tickets", keptTickets(mappe, tickets));
