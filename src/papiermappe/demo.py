@@ -79,6 +79,9 @@ def load_demo(database_url: str, data_dir: Path, standin_port: int, places_port:
         standin_port: of the paper drawer; the devices have the three ports after it.
         places_port: of the page of the stand-in mail server and object store, which have the two ports after it.
         secrets: encrypts the passwords of destinations.
+
+    Raises:
+        TimeoutError: papers were not scanned in time, as on a very busy machine; what is there can be used.
     """
     store = Store(database_url, Blobs.in_folder(data_dir / "blobs"))
     try:
@@ -208,5 +211,5 @@ class _Demo:
 
 
 def _waits(now: MappeView, pages: int) -> bool:
-    """Whether a run waits for the next sheet, and pages are in."""
-    return now.runs[-1].state is RunState.WAITING and len(now.pages) == pages
+    """Whether a run waits for the next sheet, and scans are in; somebody may have split some of them already."""
+    return now.runs[-1].state is RunState.WAITING and len({page.scan for page in now.pages}) >= pages

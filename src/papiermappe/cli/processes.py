@@ -41,7 +41,10 @@ def demo(
     def prepare(desk: LocalDesk) -> None:
         say("Laying the demo papers…")
         secrets = SecretBox.kept(settings.data_dir, settings.secret_key)
-        load_demo(desk.database_url, settings.data_dir, desk.standin_port, desk.places_port, secrets)
+        try:
+            load_demo(desk.database_url, settings.data_dir, desk.standin_port, desk.places_port, secrets)
+        except TimeoutError:
+            say("Not all demo papers were scanned in time. What is there can be used; `make demo-reset` begins anew.")
         say(f"The paper drawer of the stand-in scanners is at http://127.0.0.1:{desk.standin_port}")
         say(f"What the stand-in mail server and object store get is at http://127.0.0.1:{desk.places_port}")
 
