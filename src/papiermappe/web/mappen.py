@@ -21,7 +21,7 @@ from papiermappe.services.views import mappe_view
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.events import MappeEvent
-from papiermappe.web.pictures import PicturesWanted, have_made
+from papiermappe.web.pictures import PicturesWanted, make_ahead
 
 router = APIRouter(prefix="/mappen/{mappe_id}")
 
@@ -93,7 +93,7 @@ def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate, afterwards: 
     if entry is None:
         return None
     for wanted in command.shown:
-        afterwards.add_task(have_made, ctx, caller, mappe_id, wanted)
+        afterwards.add_task(make_ahead, ctx, caller, mappe_id, wanted)
     return _done(ctx, caller, mappe_id, entry)
 
 

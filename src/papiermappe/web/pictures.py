@@ -1,5 +1,6 @@
 """Page pictures: never made in a request, but waited for."""
 
+import contextlib
 from typing import Annotated
 
 from fastapi import APIRouter, Path
@@ -7,6 +8,7 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
+from papiermappe.errors import PapiermappeError
 from papiermappe.services import pictures
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotPossible
@@ -57,6 +59,12 @@ def have_made(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWante
     """Have pictures made that are about to be asked for. Raises NotFound: there is no such Mappe."""
     names = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pages, wanted.size)
     ctx.under_way.add((name, wanted.size) for name in names)
+
+
+def make_ahead(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> None:
+    """Have pictures made before a window asks for them; where that cannot be, it asks for each by itself."""
+    with contextlib.suppress(PapiermappeError):
+        have_made(ctx, caller, mappe_id, wanted)
 
 
 @router.get(PAGE + "/{picture}-{size}.jpg", response_class=JpegResponse)
