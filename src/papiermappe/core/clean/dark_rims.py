@@ -13,7 +13,7 @@ from papiermappe.core.clean.rim_crumbs import is_ragged, with_crumbs
 from papiermappe.core.clean.rim_depths import BEYOND_MM, DEEPEST_MM, TOOTH_LONG_MM, rim_depth, stretches
 from papiermappe.core.clean.view import View, view_of
 from papiermappe.core.geometry import Point, Quad, mm_to_px
-from papiermappe.core.picture import Pixels, turned
+from papiermappe.core.picture import Pixels
 
 DARK_SHARE = 0.5  # of the brightness of paper, below which something is dark
 PAPER_PERCENT = 85
@@ -37,7 +37,7 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
     """
     view = view_of(scan, dpi)
     dark = view.grey < DARK_SHARE * float(np.percentile(view.grey[::4, ::4], PAPER_PERCENT))
-    depths = [rim_depth(side, view.dpi) for side in _sides(dark)]
+    depths = [rim_depth(np.rot90(dark, turns), view.dpi) for turns in range(4)]  # each edge in turn lies at the top
     if not any(depth.any() for depth in depths):
         return []
     other = dark.copy()
@@ -47,14 +47,9 @@ def find_dark_rims(scan: Pixels | View, dpi: float) -> list[Quad]:
     depths = [with_crumbs(depth, np.rot90(other, turns), view.dpi) for turns, depth in enumerate(depths)]
     return [
         _turned_back(strip, turns, dark.shape, view.dpi)
-        for turns, (depth, side) in enumerate(zip(depths, _sides(other), strict=True))
-        for strip in _along_edge(depth, side, view.dpi)
+        for turns, depth in enumerate(depths)
+        for strip in _along_edge(depth, np.rot90(other, turns), view.dpi)
     ]
-
-
-def _sides(mask: NDArray[np.bool_]) -> list[NDArray[np.bool_]]:
-    """Return a mask four times, each edge in turn at the top; in memory of their own, which is read along its rows."""
-    return [np.ascontiguousarray(turned(mask.view(np.uint8), turns)).view(np.bool_) for turns in range(4)]
 
 
 def _along_edge(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -> list[list[Point]]:
@@ -74,16 +69,13 @@ def _weights(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -
     part = other[: round(mm_to_px(2 * DEEPEST_MM, dpi))]
     weights = part.astype(np.uint8)
     count, labels = cv2.connectedComponents(weights, connectivity=8)
-    rows, cols = np.nonzero(weights)  # few of all pixels: the rest is paper
-    piece = labels[rows, cols]
-    least_px = mm_to_px(1, dpi) * np.where(is_ragged(depth, dpi), TOOTH_LONG_MM, PRINT_BEYOND_MM)
-    is_printed = np.zeros(count, np.bool_)
-    is_printed[piece[rows - depth[cols] >= least_px[cols]]] = True
-    printed = np.zeros_like(weights)
-    printed[rows, cols] = is_printed[piece]
-    rows, cols = np.nonzero(cv2.dilate(printed, np.ones((3, 3), np.uint8)))
-    outside = rows - depth[cols] >= 0
-    weights[rows[outside], cols[outside]] = PRINT_WEIGHT
+    beyond_px = np.arange(len(part))[:, None] - depth[None, :]
+    is_printed = np.zeros(count, np.uint8)
+    least_mm = np.where(is_ragged(depth, dpi), TOOTH_LONG_MM, PRINT_BEYOND_MM)
+    is_printed[labels[beyond_px >= mm_to_px(1, dpi) * least_mm]] = 1
+    is_printed[0] = 0  # the paper
+    fringed = cv2.dilate(is_printed[labels], np.ones((3, 3), np.uint8)) > 0
+    weights[fringed & (beyond_px >= 0)] = PRINT_WEIGHT
     return weights
 
 

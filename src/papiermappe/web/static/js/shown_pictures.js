@@ -15,6 +15,7 @@ export function createShownPictures() {
     add(pictures, large = false) { if (large) showing.unshift(pictures); else showing.push(pictures); },
     /** What is shown of some pages. @param {number[]} ids @returns {Pictures[]} */
     ask(ids) {
+      asked.clear(); // what a command before this one has asked for and nobody fetched is asked for once more
       const changed = new Set(ids);
       const shown = showing.map((pictures) => pictures()).map(({ pages, size }) => ({ size, pages: pages.filter((id) => changed.has(id)).slice(0, MOST) }));
       for (const { size, pages } of shown) for (const id of pages) asked.add(`${size} ${id}`);
