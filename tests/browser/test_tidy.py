@@ -110,11 +110,16 @@ def test_pages_beside_are_fetched_once_the_page_itself_is_there(
 def test_pictures_are_asked_for_with_the_command_that_changes_them(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:
-    """They need not wait until the window hears of the change, and has them made then."""
+    """The answer tells them: they need not wait until the window hears of the change, and has them made then."""
     shown = "return [...document.querySelectorAll('.lanes .leaf:not([hidden]) img')].every((image) => image.complete)"
     until(lambda: driver.execute_script(shown))
     before = [page.picture for page in stack.desk(mappe).pages]
-    driver.execute_script("performance.clearResourceTimings()")
+    driver.execute_script(
+        "const mappe = Alpine.store('mappe'), { apply } = mappe;"
+        "performance.clearResourceTimings(); window.heard = [];"
+        "mappe.apply = (told) => heard.push(told);"
+        "mappe.hear = () => { mappe.apply = apply; heard.forEach((told) => mappe.apply(told)); }"
+    )
     driver.execute_async_script(
         "const [done] = arguments, mappe = Alpine.store('mappe');"
         "mappe.operate({ kind: 'set_tone', pages: mappe.order, tone: 'bilevel' }).then(done)"
@@ -127,6 +132,13 @@ def test_pictures_are_asked_for_with_the_command_that_changes_them(
         return [str(name) for name in driver.execute_script(names)]
 
     until(lambda: {f"/pages/{page.id}/{page.picture}-lane.jpg" for page in pages} <= set(fetched()))
+    until(lambda: driver.execute_script(shown))
+    now = driver.execute_script(
+        "const mappe = Alpine.store('mappe'); return mappe.order.map((id) => mappe.page(id).picture)"
+    )
+    assert now == [page.picture for page in pages]
+    until(lambda: driver.execute_script("return heard.length"))
+    driver.execute_script("Alpine.store('mappe').hear()")
     until(lambda: driver.execute_script(shown))
     assert f"/mappen/{mappe}/pictures" not in fetched()
 

@@ -388,12 +388,19 @@ def test_a_command_has_the_pictures_made_that_its_window_shows(
     """Before the window has heard that they are others now; what has been made already is not made again."""
     shown = [{"pages": pages[:1], "size": "stage"}, {"pages": [*pages, 9999], "size": "lane"}]
     turn = {"operation": {"kind": "turn", "pages": pages, "quarter_turns": 1}, "seen": 1}
-    assert web.post(f"/mappen/{mappe}/operations", json={**turn, "shown": shown}).status_code == 200
+    answer = web.post(f"/mappen/{mappe}/operations", json={**turn, "shown": shown})
+    seen = {page.id: page for page in desk(store, mappe).pages}
+    told = {look["id"]: look for look in answer.json()["pictures"]}
+    assert set(told) == set(pages)
+    for page_id, look in told.items():
+        assert look == seen[page_id].model_dump(include=set(look))
+        assert {"revision", "picture", "width_mm", "height_mm"} < set(look)
     asked = [{"page_ids": pages[:1], "size": "stage"}, {"page_ids": pages, "size": "lane"}]
     assert jobs(store, "render_together") == asked
     pictures.make_pictures(store, pages, PictureSize.LANE, here, DEFAULT_LIMIT_PX)
     set_aside = {"operation": {"kind": "set_aside", "pages": pages}, "seen": 2}
-    assert web.post(f"/mappen/{mappe}/operations", json={**set_aside, "shown": shown[1:]}).status_code == 200
+    answer = web.post(f"/mappen/{mappe}/operations", json={**set_aside, "shown": shown[1:]})
+    assert [look["picture"] for look in answer.json()["pictures"]] == [seen[page_id].picture for page_id in pages]
     assert jobs(store, "render_together") == asked  # they look as before
     assert web.post(f"/mappen/{mappe}/operations", json={**set_aside, "shown": shown * 2}).status_code == 422
 

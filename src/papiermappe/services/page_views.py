@@ -10,6 +10,7 @@ from papiermappe.services.page_warnings import unaccepted, warnings_of
 from papiermappe.services.pages import (
     analysis_of,
     page_facts,
+    shown_size_mm,
     size_mm_of,
     treatment_of,
 )
@@ -87,7 +88,7 @@ def _to_upright(treatment: Treatment, analysis: Analysis) -> int:
 def page_view(page: Page, size_mm: tuple[float, float], treatment: Treatment, analysis: Analysis | None) -> PageView:
     """Return a page as the lanes show it."""
     capture = page.capture
-    width_mm, height_mm = size_mm
+    width_mm, height_mm = shown_size_mm(size_mm)
     return PageView(
         id=page.id,
         revision=page.revision,
@@ -97,8 +98,8 @@ def page_view(page: Page, size_mm: tuple[float, float], treatment: Treatment, an
         begins=page.begins,
         picture=treatment.picture_key(capture.sha256),
         scan=capture.id,
-        width_mm=round(width_mm, 1),
-        height_mm=round(height_mm, 1),
+        width_mm=width_mm,
+        height_mm=height_mm,
         dpi=capture.dpi,
         byte_size=capture.byte_size,
         analysed=analysis is not None,

@@ -120,6 +120,11 @@ def size_mm_of(page: Page, treatment: Treatment) -> tuple[float, float]:
     return page_size_mm(page.capture.width_px, page.capture.height_px, page.capture.dpi, treatment)
 
 
+def shown_size_mm(size_mm: tuple[float, float]) -> tuple[float, float]:
+    """Return width and height as windows are told them."""
+    return round(size_mm[0], 1), round(size_mm[1], 1)
+
+
 def page_facts(
     page: Page, size_mm: tuple[float, float], analysis: Analysis | None, rules: Sequence[CodeRule] = ()
 ) -> PageFacts:

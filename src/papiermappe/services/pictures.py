@@ -3,8 +3,10 @@
 from collections.abc import Iterable, Sequence
 from datetime import datetime
 from enum import StrEnum
+from itertools import starmap
 from typing import NamedTuple
 
+from pydantic import BaseModel
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
@@ -13,10 +15,10 @@ from papiermappe.core.encode.jpeg import THUMBNAIL_QUALITY
 from papiermappe.core.pages import page_jpeg, page_jpegs
 from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.core.picture import CapturedPicture, read_head
-from papiermappe.core.treatment import Treatment
+from papiermappe.core.treatment import Treatment, page_size_mm
 from papiermappe.services.caller import Caller, may_see, visible_mappe, visible_page
 from papiermappe.services.errors import NotFound
-from papiermappe.services.pages import picture_name, treatment_of
+from papiermappe.services.pages import picture_name, shown_size_mm, treatment_of
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
@@ -84,6 +86,17 @@ class Shown(NamedTuple):
     """Whether it is the one that was asked for; else the page has changed since, and it is the page as it is now."""
 
 
+class PagePicture(BaseModel):
+    """How a page looks, told to windows apart from all else: they wait for that most."""
+
+    id: int
+    revision: int
+    picture: str
+    """Names the picture of the page as treated."""
+    width_mm: float
+    height_mm: float
+
+
 class _Pictured(NamedTuple):
     """What tells the name of a page's picture, and who may see it: a window asks for dozens of pictures at once."""
 
@@ -126,23 +139,55 @@ def request_picture(_: Caller, session: Session, page_id: int, picture: str, siz
     enqueue(session, JobKind.RENDER, page_id=page_id, picture=picture, size=size.value)
 
 
+class Requested(NamedTuple):
+    """Pictures of several pages that are being made, or have been."""
+
+    looks: list[PagePicture]
+    """How the pages look now, in the order in which they were wanted."""
+    missing: list[str]
+    """The names of the pictures that have not been made yet."""
+
+
 def request_pictures(
     caller: Caller, store: Store, mappe_id: int, page_ids: Sequence[int], size: PictureSize
-) -> list[str]:
-    """Have the pictures of several pages of a Mappe made, some at a time; return the names of those not made yet.
+) -> Requested:
+    """Have the pictures of several pages of a Mappe made, some at a time; pages that are not in it are left out.
 
     Raises:
         NotFound: there is no such Mappe.
     """
-    wanted = select(Page).where(Page.mappe_id == mappe_id, Page.id.in_(page_ids)).options(joinedload(Page.capture))
+    scans = Capture.sha256, Capture.width_px, Capture.height_px, Capture.dpi
+    wanted = select(Page.id, Page.revision, Page.treatment, *scans).join(Capture, Capture.id == Page.capture_id)
     with store.begin() as session:
         visible_mappe(caller, session, mappe_id)
-        here = {page.id: picture_name(page) for page in session.scalars(wanted)}
-        names = {page_id: here[page_id] for page_id in page_ids if page_id in here}
-        missing = [page_id for page_id, name in names.items() if made_picture(store, name, size) is None]
+        rows = session.execute(wanted.where(Page.mappe_id == mappe_id, Page.id.in_(page_ids)))
+        here = {look.id: look for look in starmap(_look, rows)}
+        looks = [here[page_id] for page_id in page_ids if page_id in here]
+        missing = [look for look in looks if made_picture(store, look.picture, size) is None]
         for first in range(0, len(missing), TOGETHER):
-            enqueue(session, JobKind.RENDER_TOGETHER, page_ids=[*missing[first : first + TOGETHER]], size=size.value)
-    return [names[page_id] for page_id in missing]
+            together = missing[first : first + TOGETHER]
+            enqueue(session, JobKind.RENDER_TOGETHER, page_ids=[look.id for look in together], size=size.value)
+    return Requested(looks, [look.picture for look in missing])
+
+
+def _look(
+    page_id: int,
+    revision: int,
+    stored_treatment: dict[str, object],
+    sha256: str,
+    width_px: int,
+    height_px: int,
+    dpi: float,
+) -> PagePicture:
+    treatment = Treatment.model_validate(stored_treatment)
+    width_mm, height_mm = shown_size_mm(page_size_mm(width_px, height_px, dpi, treatment))
+    return PagePicture(
+        id=page_id,
+        revision=revision,
+        picture=treatment.picture_key(sha256),
+        width_mm=width_mm,
+        height_mm=height_mm,
+    )
 
 
 def make_pictures(store: Store, page_ids: Sequence[int], size: PictureSize, compute: Compute, max_px: int) -> None:

@@ -1,8 +1,9 @@
 """A Mappe: its stations, its event stream, and the operations on its pages."""
 
+import contextlib
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, BackgroundTasks, Header, Query, Request
+from fastapi import APIRouter, Header, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from pydantic import BaseModel, Field
 from sse_starlette import EventSourceResponse
@@ -11,9 +12,10 @@ from papiermappe.core.operations import Operation
 from papiermappe.core.operations.model import PageIds
 from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
+from papiermappe.errors import PapiermappeError
 from papiermappe.services import destinations, journal, mappen, naming_rules, splitting, undoing
 from papiermappe.services.page_details import PageDetail, page_detail
-from papiermappe.services.pictures import PictureSize
+from papiermappe.services.pictures import PagePicture, PictureSize
 from papiermappe.services.places import PagePlace
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
@@ -21,7 +23,7 @@ from papiermappe.services.views import mappe_view
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.events import MappeEvent
-from papiermappe.web.pictures import PicturesWanted, make_ahead
+from papiermappe.web.pictures import PicturesWanted, have_made
 
 router = APIRouter(prefix="/mappen/{mappe_id}")
 
@@ -38,7 +40,7 @@ class Operate(BaseModel):
     operation: Operation
     seen: Change
     shown: Annotated[tuple[PicturesWanted, ...], Field(max_length=MOST_SHOWN)] = ()
-    """Pages that the window shows: their pictures are made at once, before it has heard that they are others now."""
+    """Pages that the window shows: their pictures are made at once, and told with the answer."""
 
 
 class Step(BaseModel):
@@ -63,6 +65,8 @@ class Done(BaseModel):
     """Of the journal."""
     places: list[PagePlace]
     """Of the pages that have been moved, so that they can be shown there before the window hears all of it."""
+    pictures: list[PagePicture] = []
+    """Of the pages that the window shows, for the same reason."""
 
 
 class Subject(BaseModel):
@@ -87,14 +91,16 @@ async def events(
 
 
 @router.post("/operations")
-def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate, afterwards: BackgroundTasks) -> Done | None:
+def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> Done | None:
     """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
     entry = journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
     if entry is None:
         return None
-    for wanted in command.shown:
-        afterwards.add_task(make_ahead, ctx, caller, mappe_id, wanted)
-    return _done(ctx, caller, mappe_id, entry)
+    done = _done(ctx, caller, mappe_id, entry)
+    with contextlib.suppress(PapiermappeError):  # it is done: where no pictures can be made now, the window asks again
+        looks = {look.id: look for wanted in command.shown for look in have_made(ctx, caller, mappe_id, wanted)}
+        done.pictures = list(looks.values())
+    return done
 
 
 @router.post("/split")

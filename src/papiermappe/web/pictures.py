@@ -1,6 +1,5 @@
 """Page pictures: never made in a request, but waited for."""
 
-import contextlib
 from typing import Annotated
 
 from fastapi import APIRouter, Path
@@ -8,11 +7,10 @@ from fastapi.responses import Response
 from pydantic import BaseModel, Field
 from starlette.concurrency import run_in_threadpool
 
-from papiermappe.errors import PapiermappeError
 from papiermappe.services import pictures
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.pictures import PictureSize, Shown
+from papiermappe.services.pictures import PagePicture, PictureSize, Shown
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Context, Ctx, Id
 
@@ -55,16 +53,11 @@ def request(ctx: Ctx, caller: Asks, mappe_id: Id, wanted: PicturesWanted) -> Non
     have_made(ctx, caller, mappe_id, wanted)
 
 
-def have_made(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> None:
-    """Have pictures made that are about to be asked for. Raises NotFound: there is no such Mappe."""
-    names = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pages, wanted.size)
-    ctx.under_way.add((name, wanted.size) for name in names)
-
-
-def make_ahead(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> None:
-    """Have pictures made before a window asks for them; where that cannot be, it asks for each by itself."""
-    with contextlib.suppress(PapiermappeError):
-        have_made(ctx, caller, mappe_id, wanted)
+def have_made(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> list[PagePicture]:
+    """Have pictures made that are about to be asked for; return how the pages look. Raises NotFound: no such Mappe."""
+    requested = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pages, wanted.size)
+    ctx.under_way.add((name, wanted.size) for name in requested.missing)
+    return requested.looks
 
 
 @router.get(PAGE + "/{picture}-{size}.jpg", response_class=JpegResponse)

@@ -9,6 +9,7 @@ import { pages as pagesInWords, t } from "./words.js";
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null, picture: string, scan: number,
  *   width_mm: number, height_mm: number, dpi: number, byte_size: number, analysed: boolean, blank: boolean, spread: "sure" | "unsure" | "by_hand" | null, warnings: Message[] }} Page
  * @typedef {{ id: number, revision: number, rank: string, side: "front" | "back", set_aside: boolean, begins?: string | null }} Place
+ * @typedef {{ id: number, revision: number, picture: string, width_mm: number, height_mm: number }} Picture
  * @typedef {{ rank: string, front: Page | null, back: Page | null, start: Start | null }} Sheet
  * @typedef {{ page: number, name: string }} Start a document that begins with a sheet: the page that says so, and its name
  * @typedef {{ page: number, kind: string, turn: number, message: Message }} Note
@@ -28,6 +29,8 @@ export function createMappe(event, facts) {
   const known = new Map();
   /** @type {Map<number, Partial<Page>>} what a command that is on its way makes of pages */
   const expected = new Map();
+  /** @type {Map<number, Picture>} how a command has made pages look of which the window has not heard yet, by page */
+  const looks = new Map();
   /** @type {Map<number, Partial<Page>>} where pages would lie after what is proposed */
   let proposed = new Map();
   /** @type {Map<string, any>} what is said of the sheets of a proposal, by their ranks */
@@ -53,7 +56,7 @@ export function createMappe(event, facts) {
   /** @param {number} id */
   const pageOf = (id) => {
     const page = known.get(id);
-    return page && (expected.has(id) || proposed.has(id)) ? { ...page, ...expected.get(id), ...proposed.get(id) } : page;
+    return page && (expected.has(id) || looks.has(id) || proposed.has(id)) ? { ...page, ...looks.get(id), ...expected.get(id), ...proposed.get(id) } : page;
   };
 
   /** @param {"pages" | "selection"} kind */
@@ -163,6 +166,7 @@ export function createMappe(event, facts) {
       this.cursor = changes.cursor;
       this.subject = changes.subject ?? this.subject;
       this.fileName = changes.file_name;
+      for (const [id, { revision }] of looks) if (revision <= changes.cursor) looks.delete(id);
       for (const page of changes.pages) {
         if (pageOf(page.id)?.picture !== page.picture) turning.delete(page.id);
         known.set(page.id, page);
@@ -261,11 +265,13 @@ export function createMappe(event, facts) {
       this.place(done);
       return done.entry;
     },
-    /** Show pages where a command has laid them, until the window hears all of it. @param {{ entry: number, places: Place[] } | undefined} done */
+    /** Show pages where a command has laid them and as it has made them, until the window hears all of it. @param {{ entry: number, places: Place[], pictures: Picture[] } | undefined} done */
     place(done) {
       this.answered = Math.max(this.answered, done?.entry ?? 0);
-      if (!done?.places.length || done.entry <= this.cursor) return;
+      if (!done || done.entry <= this.cursor || !(done.places.length || done.pictures.length)) return;
       for (const place of done.places) this.layAt(place);
+      // one that is shown turned needs no other picture until all is told
+      for (const look of done.pictures) if (!turning.has(look.id)) looks.set(look.id, look);
       this.refresh();
     },
     /** @param {Place} place */

@@ -147,6 +147,7 @@ export function createViewer(home, stagePx) {
   for (const image of [picture, other]) image.addEventListener("error", () => again(image));
   picture.addEventListener("load", () => {
     picture.removeAttribute("visibility");
+    picture.style.filter = ""; // what was tried on the picture before is in this one
     complete = picture.getAttribute("href") ?? "";
     for (const listener of loadListeners) listener();
   });
@@ -162,8 +163,8 @@ export function createViewer(home, stagePx) {
       rulers.toggleAttribute("hidden", next === null);
       if (!next) return;
       if (!sameSize && !(next.placed && before?.placed)) zoom = 0;
-      if (before?.href !== next.href) picture.style.filter = "";
       if (next.small && before && before.small?.page !== next.small.page) {
+        picture.style.filter = "";
         picture.setAttribute("visibility", "hidden"); // the page before is not shown in the place of this one
         small.setAttribute("href", next.small.href);
       }
