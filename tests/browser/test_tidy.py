@@ -602,3 +602,19 @@ def test_corners_that_cross_are_refused_in_words(stack: Stack, driver: Chrome, u
     until(lambda: "The corners are crossed" in driver.find_element(By.CSS_SELECTOR, ".message").text)
     until(lambda: left.location == start)
     assert treatment(stack, mappe) == before
+    ActionChains(driver).send_keys("r").perform()  # the next command takes what was said away
+    until(lambda: driver.find_element(By.CSS_SELECTOR, ".message").text == "")
+
+
+def test_that_nothing_was_to_be_done_is_said_as_no_trouble(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    ActionChains(driver).send_keys("e").perform()
+    until(lambda: stack.desk(mappe).history[0] == "Dark rims of 1 page wiped")
+    ActionChains(driver).send_keys("e").perform()  # they are wiped already
+    said = driver.find_element(By.CSS_SELECTOR, ".message.quiet")
+    until(lambda: said.text == "No dark rim is to be seen on 1 page.")
+    assert driver.find_element(By.CSS_SELECTOR, ".message[role=alert]").text == ""
+    assert_accessible(driver, "notice")
+    ActionChains(driver).send_keys(Keys.ARROW_RIGHT).perform()
+    until(lambda: said.text == "")

@@ -42,6 +42,11 @@ def apply_operation(caller: Caller, session: Session, mappe_id: int, operation: 
         OperationRefused: it cannot be done to these pages.
         ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
     """
+    return carry_out(caller, session, mappe_id, operation, seen)
+
+
+def carry_out(caller: Caller, session: Session, mappe_id: int, operation: Operation, seen: int) -> int | None:
+    """Do as `apply_operation` does, within a transaction."""
     wanted = {mappe_id, operation.mappe} if isinstance(operation, MoveToMappe) else {mappe_id}
     mappen = {number: locked_mappe(caller, session, number) for number in sorted(wanted)}
     return record(caller, session, mappen, operation, seen)
@@ -103,11 +108,16 @@ def record(
 
 def places_set(caller: Caller, store: Store, mappe_id: int, seq: int) -> list[PagePlace]:
     """Return where the pages of a Mappe lie that an entry has moved. Raises NotFound."""
-    moved = func.jsonb_exists_any(JournalChange.after, array(sorted(LYING_FIELDS)))
-    of_entry = places().join(JournalChange, JournalChange.page_id == Page.id).where(JournalChange.seq == seq, moved)
     with store.begin() as session:
         visible_mappe(caller, session, mappe_id)
-        return as_places(session.execute(of_entry.where(Page.mappe_id == mappe_id)))
+        return places_of_entry(session, mappe_id, seq)
+
+
+def places_of_entry(session: Session, mappe_id: int, seq: int) -> list[PagePlace]:
+    """Return where the pages of a Mappe lie that an entry has moved."""
+    moved = func.jsonb_exists_any(JournalChange.after, array(sorted(LYING_FIELDS)))
+    of_entry = places().join(JournalChange, JournalChange.page_id == Page.id).where(JournalChange.seq == seq, moved)
+    return as_places(session.execute(of_entry.where(Page.mappe_id == mappe_id)))
 
 
 def machine_entry(

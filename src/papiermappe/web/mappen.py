@@ -1,6 +1,5 @@
 """A Mappe: its stations, its event stream, and the operations on its pages."""
 
-import contextlib
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Header, Query, Request
@@ -12,18 +11,17 @@ from papiermappe.core.operations import Operation
 from papiermappe.core.operations.model import PageIds
 from papiermappe.core.paper import SIZES
 from papiermappe.core.reading.languages import language
-from papiermappe.errors import PapiermappeError
-from papiermappe.services import destinations, journal, mappen, naming_rules, splitting, undoing
+from papiermappe.services import destinations, journal, mappen, naming_rules, operating, splitting, undoing
+from papiermappe.services.operating import Done
 from papiermappe.services.page_details import PageDetail, page_detail
-from papiermappe.services.pictures import PagePicture, PictureSize
-from papiermappe.services.places import PagePlace
+from papiermappe.services.pictures import PictureSize
 from papiermappe.services.printed import printed_view
 from papiermappe.services.reading import last_used_reading
 from papiermappe.services.views import mappe_view
 from papiermappe.web.author import Asks
 from papiermappe.web.context import MAX_ID, NOT_KEPT, Ctx, Id
 from papiermappe.web.events import MappeEvent
-from papiermappe.web.pictures import PicturesWanted, have_made
+from papiermappe.web.pictures import PicturesWanted, note_wanted
 
 router = APIRouter(prefix="/mappen/{mappe_id}")
 
@@ -58,17 +56,6 @@ class Split(BaseModel):
     seen: Change
 
 
-class Done(BaseModel):
-    """What was done."""
-
-    entry: int
-    """Of the journal."""
-    places: list[PagePlace]
-    """Of the pages that have been moved, so that they can be shown there before the window hears all of it."""
-    pictures: list[PagePicture] = []
-    """Of the pages that the window shows, for the same reason."""
-
-
 class Subject(BaseModel):
     """What a Mappe is about."""
 
@@ -93,13 +80,10 @@ async def events(
 @router.post("/operations")
 def operate(ctx: Ctx, caller: Asks, mappe_id: Id, command: Operate) -> Done | None:
     """Carry out an operation on pages; answer with its journal entry, or nothing if nothing changes."""
-    entry = journal.apply_operation(caller, ctx.store, mappe_id, command.operation, command.seen)
-    if entry is None:
-        return None
-    done = _done(ctx, caller, mappe_id, entry)
-    with contextlib.suppress(PapiermappeError):  # it is done: where no pictures can be made now, the window asks again
-        looks = {look.id: look for wanted in command.shown for look in have_made(ctx, caller, mappe_id, wanted)}
-        done.pictures = list(looks.values())
+    shown = [wanted.pictures for wanted in command.shown]
+    done = operating.operate(caller, ctx.store, mappe_id, command.operation, command.seen, shown)
+    if done is not None:
+        note_wanted(ctx, command.shown, done.pictures)
     return done
 
 

@@ -1,5 +1,6 @@
 """Page pictures: never made in a request, but waited for."""
 
+from collections.abc import Sequence
 from typing import Annotated
 
 from fastapi import APIRouter, Path
@@ -10,7 +11,7 @@ from starlette.concurrency import run_in_threadpool
 from papiermappe.services import pictures
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotPossible
-from papiermappe.services.pictures import PagePicture, PictureSize, Shown
+from papiermappe.services.pictures import PagePicture, Pictures, PictureSize, Shown
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, NOT_KEPT, Context, Ctx, Id
 
@@ -46,18 +47,23 @@ class PicturesWanted(BaseModel):
     pages: Annotated[tuple[Annotated[int, Field(ge=1, le=MAX_ID)], ...], Field(min_length=1, max_length=MOST_PAGES)]
     size: PictureSize
 
+    @property
+    def pictures(self) -> Pictures:
+        """The same without a window."""
+        return Pictures(self.pages, self.size)
+
 
 @router.post("/mappen/{mappe_id}/pictures", status_code=204)
 def request(ctx: Ctx, caller: Asks, mappe_id: Id, wanted: PicturesWanted) -> None:
     """Have the pictures of several pages made together, which is faster than each for itself."""
-    have_made(ctx, caller, mappe_id, wanted)
+    looks = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pictures)
+    note_wanted(ctx, [wanted], looks)
 
 
-def have_made(ctx: Context, caller: Caller, mappe_id: int, wanted: PicturesWanted) -> list[PagePicture]:
-    """Have pictures made that are about to be asked for; return how the pages look. Raises NotFound: no such Mappe."""
-    requested = pictures.request_pictures(caller, ctx.store, mappe_id, wanted.pages, wanted.size)
-    ctx.under_way.add((name, wanted.size) for name in requested.missing)
-    return requested.looks
+def note_wanted(ctx: Context, wanted: Sequence[PicturesWanted], looks: Sequence[PagePicture]) -> None:
+    """Note that pictures are being made: they are waited for, and not asked for each by itself."""
+    names = {look.id: look.picture for look in looks}
+    ctx.under_way.add((names[page], of.size) for of in wanted for page in of.pages if page in names)
 
 
 @router.get(PAGE + "/{picture}-{size}.jpg", response_class=JpegResponse)

@@ -114,6 +114,7 @@ export function createMappe(event, facts) {
     undoStack: {},
     device: null,
     problem: "",
+    notice: "", // that there was nothing to do: no trouble
     lost: "",
     arrivals: "",
     commanding: 0,
@@ -233,6 +234,7 @@ export function createMappe(event, facts) {
      * @param {unknown} [body]
      */
     command(path, body) {
+      this.clearMessages(); // what was said before it has been seen
       this.commanding += 1;
       const run = async () => {
         try {
@@ -320,7 +322,7 @@ export function createMappe(event, facts) {
       if (error instanceof Lost) return;
       this.problem = error instanceof Refused ? error.message : t("That did not work. Nothing was changed.");
     },
-    clearProblem() { this.problem = ""; },
+    clearMessages() { this.problem = ""; this.notice = ""; },
     /** @param {boolean} lost */
     connection(lost) {
       this.lost = lost ? t("No connection. What has arrived is safe; this page catches up by itself.") : "";
@@ -400,6 +402,7 @@ export function createMappe(event, facts) {
     /** @param {Iterable<number>} ids @param {number | null} [current] */
     select(ids, current = this.current) {
       selected = new Set(ids);
+      if (current !== this.current) this.notice = "";
       this.current = current;
       this.selectionVersion += 1;
       emit("selection");

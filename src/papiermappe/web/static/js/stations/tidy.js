@@ -272,7 +272,7 @@ export function tidy(mappe, pile, facts) {
     /** Wipe what is dark along the edges, on the pages of the scope. */
     async cleanBorders() {
       const done = await mappe.operate({ kind: "clean_borders", pages: this.targets });
-      if (done === null) mappe.problem = t("No dark rim is to be seen on {pages}.", { pages: pages(this.targets.length) });
+      if (done === null) mappe.notice = t("No dark rim is to be seen on {pages}.", { pages: pages(this.targets.length) });
     },
     get wipingPressed() { return this.drawing === "wipe" ? "true" : "false"; },
     get keepingPressed() { return this.drawing === "keep" ? "true" : "false"; },
