@@ -240,6 +240,20 @@ def test_heads_and_feet_of_many_pages_are_read_before_all_of_them(
     assert max(many.middles[6:]) < 255
 
 
+def test_the_page_that_names_the_document_is_read_before_the_heads_and_feet_of_the_others(
+    store: Store, mappe: int, zaunkoenig: int, drawer: Drawer
+) -> None:
+    drawer.lay("lease", "delivery-118", "hail", "german", "invoice", "letter-store", "letter-share")
+    scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
+    analyse_all(store, mappe)
+    pages = len(desk(store, mappe).order)
+    many = Modes()
+    read(store, mappe, many)
+    heads = [RecognitionMode.FAST] * (pages - 1)
+    assert many.modes == [RecognitionMode.ACCURATE, *heads, *[RecognitionMode.ACCURATE] * (pages - 1)]
+    assert max(many.middles[:1]) < 255
+
+
 def test_printed_numbers_tell_the_order(store: Store, mappe: int, pages: list[int]) -> None:
     read(store, mappe, Numbered(5, 3, 4))
     printed = desk(store, mappe).printed

@@ -1,8 +1,6 @@
 """The camera of a desk: frames that are judged, and who may send them."""
 
 import io
-from collections.abc import Iterator
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,31 +8,20 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from starlette.testclient import WebSocketTestSession
 from starlette.websockets import WebSocketDisconnect
+from tests.web.conftest import ORIGIN
 
 from papiermappe.core.order.places import Side
 from papiermappe.core.picture import Pixels
 from papiermappe.services import mappen
 from papiermappe.services.caller import Caller
-from papiermappe.settings import Settings
 from papiermappe.standin.camera.photos import sheet_of
 from papiermappe.standin.camera.scene import Scene, Table, corners_px, photograph
 from papiermappe.standin.camera.session import overhead
 from papiermappe.store.database import Store
 from papiermappe.web import camera
-from papiermappe.web.app import create_app
 
-ORIGIN = {"Origin": "http://testserver"}
 CAMERA = overhead(640)
 LETTER = sheet_of("letter-share", 0, Side.FRONT)
-
-
-@pytest.fixture
-def web(database_url: str, tmp_path: Path, store: Store) -> Iterator[TestClient]:
-    """The application on the test's own store."""
-    del store
-    settings = Settings(data_dir=tmp_path, allowed_hosts=("testserver",))
-    with TestClient(create_app(settings, database_url), headers=ORIGIN) as client:
-        yield client
 
 
 def jpeg(pixels: Pixels) -> bytes:

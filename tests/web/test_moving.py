@@ -1,23 +1,10 @@
 """Pages between Mappen, cuts and dividers, as windows ask for them."""
 
-from collections.abc import Iterator
-from pathlib import Path
-
 import pytest
 from fastapi.testclient import TestClient
 from tests.helpers import QUICK, Drawer, analyse_all, desk, scan
 
-from papiermappe.settings import Settings
 from papiermappe.store.database import Store
-from papiermappe.web.app import create_app
-
-
-@pytest.fixture
-def web(database_url: str, tmp_path: Path, store: Store) -> Iterator[TestClient]:
-    """A browser on the desk of the test."""
-    settings = Settings(data_dir=tmp_path, allowed_hosts=("testserver",))
-    with TestClient(create_app(settings, database_url), headers={"Origin": "http://testserver"}) as client:
-        yield client
 
 
 @pytest.fixture

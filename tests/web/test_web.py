@@ -28,6 +28,7 @@ from tests.helpers import (
     request,
     scan,
 )
+from tests.web.conftest import ORIGIN
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.operations import Turn
@@ -51,16 +52,7 @@ from papiermappe.web.device_watch import DeviceWatch
 from papiermappe.web.events import Hub
 from papiermappe.web.intake_list import IntakeList
 
-ORIGIN = {"Origin": "http://testserver"}
 HTML = {"Accept": "text/html"}
-
-
-@pytest.fixture
-def web(database_url: str, tmp_path: Path, store: Store) -> Iterator[TestClient]:
-    """The application on the test's own store, asked as its own pages would."""
-    settings = Settings(data_dir=tmp_path, allowed_hosts=("testserver",))
-    with TestClient(create_app(settings, database_url), headers=ORIGIN, follow_redirects=False) as client:
-        yield client
 
 
 @pytest.fixture

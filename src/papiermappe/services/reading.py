@@ -174,42 +174,65 @@ def read_ahead(
     """
     if recogniser is None:
         return
-    until_s = time.monotonic() + ROUND_S
     try:
         installed = tuple(recogniser.languages())
     except RecogniserError as exc:
         log.warning("pages are not read ahead", action="mappe.read", mappe_id=mappe_id, cause=repr(exc))
         return
     with store.begin() as session:
-        reading = _last_used_reading(session, installed)
-        waiting = [page for page in _unread(store, session, mappe_id, reading) if page not in excluded]
-        of_nothing_known = _without_numbers(session, waiting)
-        rims_at_a_time = 1 if is_receiving(session, mappe_id) else at_a_time  # a recogniser needs much memory
-    background = recogniser.in_background()
-    reader = Reader(store, background, reading)
-    left: list[int] = []
-
-    def read(page_id: int) -> int | None:
-        """Read a page, if there is time; return it where it cannot be read."""
-        if left or time.monotonic() >= until_s or _pages_arrive(store, ARRIVED_S):
-            left.append(page_id)
-            return None
-        return None if _is_read(store, page_id, compute, reader, reading, max_px) else page_id
-
-    def read_rims(page_id: int) -> None:
-        """Read the head and the foot of a page, if there is time."""
-        if left or time.monotonic() >= until_s or _pages_arrive(store, 0.0):
-            left.append(page_id)
-            return
-        _read_rims(store, page_id, compute, background, reading, max_px)
-
-    if len(of_nothing_known) >= RIMS_FIRST_FROM:
-        list(in_order(read_rims, of_nothing_known, rims_at_a_time))
-        if not left:
+        unread = _unread(store, session, mappe_id, _last_used_reading(session, installed), excluded)
+    turn = _Turn(store, compute, recogniser.in_background(), unread.reading, max_px)
+    unreadable: list[int | None] = []
+    if unread.naming and not _pages_arrive(store, ARRIVED_S):
+        unreadable.append(turn.read(unread.naming))
+    if unread.rims:
+        list(in_order(turn.read_rims, unread.rims, 1 if unread.receiving else at_a_time))
+        if not turn.is_over:
             store.run(lambda session: pair_again(session, mappe_id))
-    failed = [page_id for page_id in in_order(read, waiting, at_a_time) if page_id is not None]
-    if left:
+    unreadable += in_order(turn.read, [page_id for page_id in unread.pages if page_id not in unreadable], at_a_time)
+    failed = [page_id for page_id in unreadable if page_id is not None]
+    if turn.is_over:
         store.run(lambda session: read_soon(session, mappe_id, [*excluded, *failed]))
+
+
+class _Turn:
+    """Reads pages for some time; what comes after it is left, and other Mappen have their turn.
+
+    Args:
+        store: of the pages.
+        compute: runs what takes long.
+        recogniser: reads in the background.
+        reading: how pages are read.
+        max_px: larger captures are refused.
+    """
+
+    def __init__(
+        self, store: Store, compute: Compute, recogniser: TextRecogniser, reading: Reading, max_px: int
+    ) -> None:
+        self.is_over = False
+        self._until_s = time.monotonic() + ROUND_S
+        self._store = store
+        self._compute = compute
+        self._recogniser = recogniser
+        self._reading = reading
+        self._max_px = max_px
+
+    def read(self, page_id: int) -> int | None:
+        """Read a page, if there is time; return it where it cannot be read."""
+        if self._ends(ARRIVED_S):
+            return None
+        reader = Reader(self._store, self._recogniser, self._reading)
+        is_read = _is_read(self._store, page_id, self._compute, reader, self._reading, self._max_px)
+        return None if is_read else page_id
+
+    def read_rims(self, page_id: int) -> None:
+        """Read the head and the foot of a page, if there is time."""
+        if not self._ends(0.0):
+            _read_rims(self._store, page_id, self._compute, self._recogniser, self._reading, self._max_px)
+
+    def _ends(self, pause_s: float) -> bool:
+        self.is_over = self.is_over or time.monotonic() >= self._until_s or _pages_arrive(self._store, pause_s)
+        return self.is_over
 
 
 def _pages_arrive(store: Store, pause_s: float) -> bool:
@@ -224,12 +247,6 @@ def _pages_arrive(store: Store, pause_s: float) -> bool:
     unseen = Page.analysis.is_(None) & (Capture.arrived_at > now - timedelta(seconds=UNSEEN_S))
     with store.begin() as session:
         return bool(session.scalar(select(exists().where(Page.capture_id == Capture.id, just | unseen))))
-
-
-def _without_numbers(session: Session, pages: Sequence[int]) -> list[int]:
-    """Return those of pages of which nothing has been read yet, in the order given."""
-    known = set(session.scalars(select(Page.id).where(Page.id.in_(pages), Page.printed.is_not(None))))
-    return [page for page in pages if page not in known]
 
 
 def _read_rims(
@@ -250,17 +267,35 @@ def _read_rims(
     record_printed(MACHINE, store, capture.id, printed_on_rims(text))
 
 
-def _unread(store: Store, session: Session, mappe_id: int, reading: Reading) -> list[int]:
-    """Return the pages that have been analysed, but not read."""
-    if not reading.languages:
-        return []
-    return [
+class _Unread(NamedTuple):
+    """What is to be read of a Mappe."""
+
+    reading: Reading
+    pages: list[int]
+    rims: list[int]
+    """Pages whose head and foot are read before all of them; none where they are few."""
+    naming: int | None
+    """The page by which the document is named, where other pages' heads and feet would come before it."""
+    receiving: bool
+    """Whether pages are still coming: a recogniser needs much memory."""
+
+
+def _unread(store: Store, session: Session, mappe_id: int, reading: Reading, excluded: Sequence[int]) -> _Unread:
+    """Return what has been analysed, but not read."""
+    lying = [page for page in pages_of(session, mappe_id) if not page.set_aside]
+    pages = (
+        [page for page in lying if page.analysis is not None and page.id not in excluded] if reading.languages else []
+    )
+    waiting = [
         page.id
-        for page in pages_of(session, mappe_id)
-        if page.analysis is not None
-        and not page.set_aside
-        and (page.printed is None or not store.blobs.has(Blobs.reading_key(picture_name(page), *reading)))
+        for page in pages
+        if page.printed is None or not store.blobs.has(Blobs.reading_key(picture_name(page), *reading))
     ]
+    rims = [page.id for page in pages if page.printed is None]
+    if len(rims) < RIMS_FIRST_FROM:
+        rims = []
+    naming = waiting[0] if rims and waiting[0] == lying[0].id else None
+    return _Unread(reading, waiting, rims, naming, is_receiving(session, mappe_id))
 
 
 def _is_read(store: Store, page_id: int, compute: Compute, reader: Reader, reading: Reading, max_px: int) -> bool:

@@ -9,7 +9,6 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse, Response
-from fastapi.staticfiles import StaticFiles
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
@@ -56,6 +55,8 @@ from papiermappe.web.intake_list import IntakeList
 from papiermappe.web.pictures import PictureLate
 from papiermappe.web.problem import PROBLEMS, problem
 from papiermappe.web.security import HEADERS, Guard, PhoneDoor, loggable
+from papiermappe.web.static_files import ROOT as STATIC_ROOT
+from papiermappe.web.static_files import VersionedFiles
 from papiermappe.web.under_way import UnderWay
 from papiermappe.words import Words
 
@@ -122,6 +123,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
         await asyncio.gather(listening, looking, return_exceptions=True)
         store.close()
 
+    static = VersionedFiles(HERE / "static")
     app = FastAPI(title="Papiermappe", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.context = Context(
         settings=settings,
@@ -132,7 +134,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
         pages=pages,
         under_way=UnderWay(pictures.PATIENCE_S, partial(made_pictures, store)),
         words=spoken,
-        templates=templates_in(spoken),
+        templates=templates_in(spoken, static.root),
         limits=limits,
         quick_limits=quick,
         languages=tuple(readable_languages()),
@@ -145,7 +147,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
     app.add_middleware(Guard, words=spoken)  # outermost: its headers are on every answer
     for module in MODULES:
         app.include_router(module.router, responses=PROBLEMS)
-    app.mount("/static", StaticFiles(directory=HERE / "static"), "static")
+    app.mount(STATIC_ROOT, static, "static")
     app.add_exception_handler(PapiermappeError, _papiermappe_error)
     app.add_exception_handler(HTTPException, _http_error)
     app.add_exception_handler(RequestValidationError, _not_valid)

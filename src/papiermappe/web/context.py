@@ -46,15 +46,17 @@ def unparted(sentence: Markup) -> Markup:
     return Markup(ENDED.sub(r'<span class="text-nowrap">\1\3</span>', str(sentence)))  # noqa: S704 (it was markup before)
 
 
-def templates_in(words: Words) -> Jinja2Templates:
-    """Return the templates, speaking a language."""
+def templates_in(words: Words, static: str) -> Jinja2Templates:
+    """Return the templates, speaking a language, with styles and scripts from an address."""
     templates = Jinja2Templates(directory=HERE / "templates")
     env = templates.env
     env.undefined = StrictUndefined
     env.trim_blocks = env.lstrip_blocks = True
     env.add_extension("jinja2.ext.i18n")
     env.install_gettext_callables(words.gettext, words.ngettext, newstyle=True)  # type: ignore[attr-defined]  # of i18n
-    env.globals.update(icon=icon, words=words, script_words=_island({"tag": words.tag, **script_catalogue(words)}))
+    env.globals.update(
+        icon=icon, words=words, static=static, script_words=_island({"tag": words.tag, **script_catalogue(words)})
+    )
     env.filters.update(
         size=words.size,
         number=words.number,

@@ -76,6 +76,23 @@ def test_each_part_gives_its_text(parts: list[dict[str, Any]], name: str) -> Non
     assert made(parts) == name
 
 
+@pytest.mark.parametrize(
+    ("kinds", "name"),
+    [
+        (["subject"], "delivery-note-118"),
+        (["kind", "subject"], "delivery-note_118"),
+        (["number", "subject"], "118_delivery-note"),
+        (["kind", "number", "subject"], "delivery-note_118"),
+    ],
+)
+def test_kind_and_number_stand_for_a_subject_that_is_not_known(kinds: list[str], name: str) -> None:
+    facts = FACTS._replace(subject="", kind="delivery note", number="118")
+    parts = [{"kind": kind} for kind in kinds]
+    assert made(parts, facts) == name
+    assert made(parts, FACTS) != name
+    assert made([{"kind": "subject"}], facts._replace(kind="")) == "papers"  # a number alone says nothing
+
+
 def test_the_simple_rule_is_day_subject_and_number() -> None:
     assert fill(SIMPLE_RULE, FACTS, 42).stem == "2026-10-03_lease-upper-meadow_0042"
 

@@ -81,8 +81,12 @@ def counter_period(counter: CounterPart, today: date) -> str:
 
 
 def texts_of(rule: NamingRule, facts: NameFacts) -> tuple[str, ...]:
-    """Return what each part of a rule gives, as words; empty where nothing is known, and where a counter counts."""
-    return tuple(_text(part, facts)[:_MOST_LETTERS] for part in rule.parts)
+    """Return what each part of a rule gives, as words; empty where nothing is known, and where a counter counts.
+
+    Where no subject is known, the kind and the number of the document stand for it, unless the rule has them anyway.
+    """
+    known = facts if facts.subject else facts._replace(subject=_title(rule, facts))
+    return tuple(_text(part, known)[:_MOST_LETTERS] for part in rule.parts)
 
 
 def name_of(rule: NamingRule, texts: Sequence[str], count: int, again: int = 0) -> FilledName:
@@ -115,6 +119,13 @@ def name_of(rule: NamingRule, texts: Sequence[str], count: int, again: int = 0) 
     *folders, stem = names
     numbered = f"{stem or NOTHING}{rule.separator}{again + 1}" if again else stem or NOTHING
     return FilledName(tuple(filter(None, folders)), numbered, tuple(cleaned))
+
+
+def _title(rule: NamingRule, facts: NameFacts) -> str:
+    """Return what stands for the subject of a document whose kind is known."""
+    has = {part.kind for part in rule.parts}
+    title = [text for kind, text in (("kind", facts.kind), ("number", facts.number)) if text and kind not in has]
+    return " ".join(title) if facts.kind else ""
 
 
 def _text(part: NamePart, facts: NameFacts) -> str:

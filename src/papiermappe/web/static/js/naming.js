@@ -91,7 +91,7 @@ export function createNaming(mappe, station) {
         text: t("fixed"), place: t("place"), pattern: t("pattern"), device: t("device"), ticket: t("ticket"), who: t("who"),
       };
       if (this.isBeingRead(part)) return t("{what}, not read yet", { what: labels[part.kind] });
-      if (part.kind === "subject" && text && !mappe.subject) return t("subject on page 1");
+      if (part.kind === "subject" && text && !mappe.subject) return this.proposals.subject?.confidence >= SURE ? t("subject on page 1") : t("kind and number, no subject read");
       if (text) return this.byHand[part.kind] === undefined ? labels[part.kind] : t("{what}, by hand", { what: labels[part.kind] });
       return this.doubt(part) ? t("{what}, doubtful", { what: labels[part.kind] }) : t("{what}, not known", { what: labels[part.kind] });
     },
