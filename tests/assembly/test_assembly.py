@@ -22,7 +22,7 @@ from papiermappe.assembly.errors import EndingUnknown, FileThere, NamingRuleRefu
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
 from papiermappe.assembly.run import STEPS_A_PAGE, Assembly
 from papiermappe.assembly.writing import whole_or_not
-from papiermappe.cli import app
+from papiermappe.cli import app, main
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
@@ -559,6 +559,21 @@ def test_a_routine_that_cannot_be_used_makes_nothing(
         made(AssemblyRequest(sources=tuple(files), out=out, routine=file))
     assert said in Words.of("en-GB").text(refused.value.message)
     assert not out.exists()
+
+
+def test_what_does_not_fit_in_a_file_is_no_setting(
+    files: list[Path], tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    file = tmp_path / "routine.json"
+    file.write_text('{"routine": 1, "steps": [], "pages": 3}')
+    command = ["papiermappe", "assemble", str(files[0]), "--out", str(tmp_path / "out.pdf"), "--routine", str(file)]
+    monkeypatch.setattr("sys.argv", command)
+    with pytest.raises(SystemExit):
+        main()
+    said = capsys.readouterr().err
+    assert "is no routine" in said
+    assert "“name” does not fit: Field required." in said
+    assert "PAPIERMAPPE" not in said
 
 
 def test_photos_are_made_flat_and_their_corners_told(tmp_path: Path) -> None:

@@ -45,9 +45,15 @@ def main() -> None:
 def _sentence(exc: BaseException) -> str:
     if isinstance(exc, ValidationError):
         return "\n".join(
-            f"The setting PAPIERMAPPE_{'_'.join(map(str, error['loc'])).upper()} does not fit: {error['msg']}."
-            for error in exc.errors()
+            f"{_place(exc.title, error['loc'])} does not fit: {error['msg']}." for error in exc.errors()[:3]
         )
     if isinstance(exc, PapiermappeError):
         return chosen_words().text(exc.message)
     return str(exc).partition("\n")[0]
+
+
+def _place(model: str, at: tuple[int | str, ...]) -> str:
+    """Return where a value does not fit: a setting, or a place in a file."""
+    if model == "Settings":
+        return f"The setting PAPIERMAPPE_{'_'.join(map(str, at)).upper()}"
+    return f"“{'.'.join(map(str, at))}”" if at else "It"
