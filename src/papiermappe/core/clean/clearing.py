@@ -23,6 +23,10 @@ NARROW_MM = 1.7  # what is no wider is bridged: print that runs across it is car
 BESIDE_MM = 0.2
 
 
+Box = tuple[slice, slice]
+"""Rows and columns, in px."""
+
+
 class Areas(NamedTuple):
     """What is cleared on a page. Each area is a convex outline, (n, 2) `(x_mm, y_mm)` on the page as it is seen."""
 
@@ -77,8 +81,8 @@ def clear(page: Pixels, areas: Areas, dpi: float, out: Pixels | None = None) -> 
     for left, top, right, bottom in _boxes(mask, wide, dpi):
         part = slice(max(0, top - around), bottom + around), slice(max(0, left - around), right + around)
         box = slice(top - part[0].start, bottom - part[0].start), slice(left - part[1].start, right - part[1].start)
-        paper = _paper_behind(whole[part], mask[part], dpi)[box]
-        cv2.copyTo(np.ascontiguousarray(paper), mask[part][box].astype(np.uint8), clean[part][box])
+        paper = _paper_behind(whole[part], mask[part], dpi, box)
+        cv2.copyTo(paper, mask[part][box].astype(np.uint8), clean[part][box])
     for corners in strips:
         _bridge(clean, corners, dpi)
     return clean
@@ -153,8 +157,8 @@ def _between(page: Pixels, rows: NDArray[np.float64], cols: NDArray[np.float64])
     return np.asarray(above * (1 - lower) + below * lower, np.float32)
 
 
-def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels:
-    """Return the colour of the paper in a part of a page, as it is known from outside of what is cleared."""
+def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float, box: Box) -> Pixels:
+    """Return the colour of the paper in a box, as it is known from outside of what is cleared in a part of a page."""
     by = max(1, round(mm_to_px(CELL_MM, dpi)))
     size = -(-part.shape[1] // by), -(-part.shape[0] // by)
     whole = cv2.copyMakeBorder(
@@ -169,23 +173,24 @@ def _paper_behind(part: Pixels, inside: NDArray[np.bool_], dpi: float) -> Pixels
     known = _is_paper(np.asarray(cells, np.uint8), touched, max(3, round(PRINT_MM / CELL_MM)) | 1)
     levels = cells.astype(np.float32)
     papers = papers_beside(levels, known, touched)
-    paper = _finer(_carried(levels, papers.near), by)
+    paper = _finer(_carried(levels, papers.near), by, box)
     if papers.edge and papers.far is not None:
-        beyond = _beyond(papers.edge, whole.shape, by)
-        cv2.copyTo(_finer(_carried(levels, papers.far), by), beyond, paper)
-    return np.ascontiguousarray(paper[: part.shape[0], : part.shape[1]].reshape(part.shape))
+        cv2.copyTo(_finer(_carried(levels, papers.far), by, box), _beyond(papers.edge, by, box), paper)
+    return paper
 
 
-def _finer(cells: NDArray[np.float32], by: int) -> Pixels:
-    """Return cells, (h, w, channels), as pixels `by` times as fine."""
-    levels = np.rint(cells).clip(0, 255).astype(np.uint8)
-    size = cells.shape[1] * by, cells.shape[0] * by
-    return np.asarray(cv2.resize(levels, size, interpolation=cv2.INTER_LINEAR), np.uint8)
+def _finer(cells: NDArray[np.float32], by: int, box: Box) -> Pixels:
+    """Return a box of cells, (h, w, channels), as pixels `by` times as fine; grey without channels."""
+    near = [slice(max(0, side.start // by - 1), -(-side.stop // by) + 1) for side in box]  # a cell more on each side
+    levels = np.ascontiguousarray(np.rint(cells[near[0], near[1]]).clip(0, 255).astype(np.uint8))
+    fine = cv2.resize(levels, (levels.shape[1] * by, levels.shape[0] * by), interpolation=cv2.INTER_LINEAR)
+    rows, cols = (slice(s.start - n.start * by, s.stop - n.start * by) for s, n in zip(box, near, strict=True))
+    return np.ascontiguousarray(fine[rows, cols])
 
 
-def _beyond(edge: PaperEdge, shape: tuple[int, ...], by: int) -> Pixels:
-    """Return (h, w), px: 1 beyond the edge of a paper, which is told in cells of `by` px."""
-    rows, cols = ((np.arange(length) + 0.5) / by - 0.5 for length in shape[:2])
+def _beyond(edge: PaperEdge, by: int, box: Box) -> Pixels:
+    """Return (h, w), px: 1 where a box lies beyond the edge of a paper, which is told in cells of `by` px."""
+    rows, cols = ((np.arange(side.start, side.stop) + 0.5) / by - 0.5 for side in box)
     return (edge.beyond(rows[:, None], cols[None, :]) > 0).astype(np.uint8)
 
 
