@@ -29,25 +29,11 @@ class Done(BaseModel):
 def operate(
     caller: Caller, store: Store, mappe_id: int, operation: Operation, seen: int, shown: Sequence[Pictures]
 ) -> Done | None:
-    """Carry out an operation on pages of a Mappe, and have the pictures made that a window shows.
+    """Carry out an operation, and have the pictures made that a window shows; return None where nothing would change.
 
     All in one transaction: what it sets off takes the time of both cores, and the answer would have to wait for that.
 
-    Args:
-        caller: who asked for it.
-        store: of the Mappe.
-        mappe_id: in which the pages are.
-        operation: what is done.
-        seen: the newest change that the author knew.
-        shown: what the window shows.
-
-    Returns:
-        What was done; None where nothing would change.
-
-    Raises:
-        NotFound: the Mappe is not there.
-        OperationRefused: it cannot be done to these pages.
-        ChangedMeanwhile: since `seen` somebody else has set a field that this sets.
+    Arguments and errors are those of `journal.apply_operation`; `shown` is what the window shows.
     """
     answer = _operate(caller, store, store.blobs, mappe_id, operation, seen, shown)
     return None if answer is None else Done.model_validate(answer)  # one that is remembered is a JSON value
