@@ -1,7 +1,7 @@
 """How small, how exact, how searchable and how fast files are, on drawn pages whose truth is known.
 
 python -m benchmarks.file [--share 1.0] [--seed 20261126]
-                          [--only bilevel,levels,reading,second_reading,naming,counting,searching,long,sizes]
+                          [--only bilevel,levels,reading,second_reading,naming,counting,searching,opening,long,sizes]
 """
 
 import argparse
@@ -9,7 +9,18 @@ from collections.abc import Callable
 
 import cv2
 
-from benchmarks.filing import bilevel, counting, levels, long, naming, reading, searching, second_reading, sizes
+from benchmarks.filing import (
+    bilevel,
+    counting,
+    levels,
+    long,
+    naming,
+    opening,
+    reading,
+    searching,
+    second_reading,
+    sizes,
+)
 from benchmarks.table import Row
 
 SEED = 20261126
@@ -21,6 +32,7 @@ SECTIONS: dict[str, Callable[[float, int], list[Row]]] = {
     "naming": naming.measure,
     "counting": counting.measure,
     "searching": searching.measure,
+    "opening": opening.measure,
     "long": long.measure,
     "sizes": sizes.measure,
 }

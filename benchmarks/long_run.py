@@ -12,7 +12,7 @@ import statistics
 import tempfile
 import threading
 import time
-from contextlib import ExitStack, suppress
+from contextlib import ExitStack
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -22,6 +22,7 @@ from selenium import webdriver
 from sqlalchemy import select
 
 from benchmarks.desk import chromium, memory
+from benchmarks.processes import proportional_mb
 from benchmarks.whole_way import CLERK, PAPERS, SEED, TICKET, Bench, running
 from papiermappe.devices.escl import EsclClient
 from papiermappe.services import runs
@@ -34,8 +35,6 @@ SIDE_S = 0.6
 FILL_BELOW, FILL_BY = 30, 20
 EVERY_S = 0.1
 SEEN_S = 600.0
-KB, MB = 1024, 1_000_000
-"""What Linux calls a kB, and a megabyte."""
 
 
 @dataclass
@@ -176,20 +175,7 @@ def _sample(bench: Bench, mappe: int, watched: Watched, over: threading.Event) -
         began_s = time.perf_counter()
         httpx.get(f"{bench.web_url}/mappen/{mappe}/order", trust_env=False, timeout=60).raise_for_status()
         watched.answers_ms.append(1000 * (time.perf_counter() - began_s))
-        watched.resident_mb.append(_proportional_mb(bench.serving))
-
-
-def _proportional_mb(pids: list[int]) -> float:
-    """Return the memory of processes and all below them; what several share is counted once (Linux)."""
-    total_kb, waiting = 0, list(pids)
-    while waiting:
-        folder = Path(f"/proc/{waiting.pop()}")
-        with suppress(OSError):  # one that has just ended
-            rollup = (folder / "smaps_rollup").read_text()
-            total_kb += sum(int(line.split()[1]) for line in rollup.splitlines() if line.startswith("Pss:"))
-            for task in (folder / "task").iterdir():
-                waiting += [int(pid) for pid in (task / "children").read_text().split()]
-    return total_kb * KB / MB
+        watched.resident_mb.append(proportional_mb(list(bench.processes.values())))
 
 
 if __name__ == "__main__":

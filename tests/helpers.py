@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable, Container, Sequence
 from datetime import datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, NamedTuple
 from zlib import crc32
 
 import cv2
@@ -34,7 +34,6 @@ from papiermappe.recognition.errors import RecogniserFailed
 from papiermappe.recognition.model import TextRecogniser
 from papiermappe.services import analysing, delivering, filing, journal, making, mappen, runs, undoing
 from papiermappe.services.caller import Caller
-from papiermappe.services.delivering import FiledDocument
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.making import Tools
 from papiermappe.services.page_cache import PageCache
@@ -351,9 +350,17 @@ def document_id(store: Store, filing_id: int, number: int = 1) -> int:
         return session.scalars(of_filing).one()
 
 
-def made_document(store: Store, filing_id: int, number: int = 1) -> FiledDocument:
+class MadeDocument(NamedTuple):
+    """A document that a filing has made."""
+
+    file_name: str
+    data: bytes
+
+
+def made_document(store: Store, filing_id: int, number: int = 1) -> MadeDocument:
     """Return a document that a filing has made."""
-    return delivering.filed_document(ANNA, store, document_id(store, filing_id, number))
+    made = delivering.filed_document(ANNA, store, document_id(store, filing_id, number))
+    return MadeDocument(made.file_name, b"".join(delivering.bytes_of(store, made.sha256, 0, made.byte_size)))
 
 
 def page_saying(*lines: str, at_mm: float = 20.0) -> PageText:

@@ -14,6 +14,7 @@ from typing import Any
 import httpx
 from tests.helpers import Drawer
 
+from benchmarks.processes import children_of, family
 from papiermappe.demo import places_of
 from papiermappe.devices.escl import Limits
 from papiermappe.local.ports import free_run
@@ -103,17 +104,16 @@ class Desk:
         """Return the memory of worker and web server."""
         return sum(
             int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * PAGE_BYTES
-            for name in ("worker", "web")
-            for pid in _family(self._pid(name))
+            for pid in family([self._pid(name) for name in ("worker", "web")])
         )
 
     def count_processes(self) -> int:
         """Return how many processes the desk has, those of its database left out."""
-        return sum(len(_family(self._pid(name))) for name in self._children)
+        return sum(1 for _ in family([self._pid(name) for name in self._children]))
 
     def count_open_files(self) -> int:
         """Return how many files and sockets they hold open."""
-        pids = [pid for name in self._children for pid in _family(self._pid(name))]
+        pids = family([self._pid(name) for name in self._children])
         return sum(1 for pid in pids for _ in Path(f"/proc/{pid}/fd").iterdir())
 
     def command(self, path: str, body: object = None) -> Any:
@@ -166,24 +166,9 @@ class Desk:
 def _computing(worker: int) -> list[int]:
     """Return the processes that compute for the worker: those of its fork servers."""
     found = []
-    for server in _children_of(worker):
-        found += [child for child in _children_of(server) if child]
+    for server in children_of(worker):
+        found += [child for child in children_of(server) if child]
     return found
-
-
-def _family(pid: int) -> list[int]:
-    """Return a process and all that came from it."""
-    return [pid, *(member for child in _children_of(pid) for member in _family(child))]
-
-
-def _children_of(pid: int) -> list[int]:
-    with contextlib.suppress(OSError):
-        return [
-            int(child)
-            for task in Path(f"/proc/{pid}/task").iterdir()
-            for child in (task / "children").read_text().split()
-        ]
-    return []
 
 
 class Window:

@@ -14,8 +14,9 @@ from pathlib import Path
 import pytest
 from tests.helpers import PATIENCE_S
 
+from papiermappe.jobs import pool as pool_module
 from papiermappe.jobs.call_process import ProcessDied
-from papiermappe.jobs.pool import WorkPool
+from papiermappe.jobs.pool import Pools, WorkPool
 
 HOLD = """
 import os, time
@@ -108,3 +109,38 @@ def process_id_after(seconds: float) -> int:
     """Return the number of this process, after a while."""
     time.sleep(seconds)
     return os.getpid()
+
+
+def test_what_nobody_has_asked_for_waits_until_nothing_else_is_computed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pool_module, "GIVES_WAY_S", PATIENCE_S)
+    pools = Pools(1)
+    ended: list[str] = []
+    try:
+        pools.warm_up()
+        with ThreadPoolExecutor(3) as threads:
+            threads.submit(pools.foreground, process_id_after, 0.5).add_done_callback(lambda _: ended.append("shown"))
+            threads.submit(pools.background, process_id_after, 0.5).add_done_callback(lambda _: ended.append("filed"))
+            threads.submit(pools.idle, abs, -3).add_done_callback(lambda _: ended.append("kept for later"))
+        assert ended[-1] == "kept for later"
+        assert sorted(ended) == ["filed", "kept for later", "shown"]
+    finally:
+        pools.close()
+
+
+def test_what_nobody_has_asked_for_goes_on_beside_work_that_does_not_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(pool_module, "GIVES_WAY_S", 0.1)
+    pools = Pools(1)
+    over = threading.Event()
+
+    def go_on() -> None:
+        while not over.is_set():
+            pools.foreground(process_id_after, 0.05)
+
+    busy = threading.Thread(target=go_on)
+    busy.start()
+    try:
+        assert pools.idle(abs, -3) == 3
+    finally:
+        over.set()
+        busy.join()
+        pools.close()

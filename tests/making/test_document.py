@@ -1,13 +1,18 @@
 """Pages made into a document, whoever supplies them."""
 
+import threading
+from collections.abc import Callable
+from typing import TypeVar
+
 import numpy as np
 import pytest
-from tests.helpers import here, page_saying
+from tests.helpers import PATIENCE_S, here, page_saying
 
 from papiermappe.core.clean.colour import ColourKind
 from papiermappe.core.encode.encoded import MadeOf
 from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.level import Level
+from papiermappe.core.encode.levels import PAGES_TOGETHER
 from papiermappe.core.encode.plain import Readable, encode_png
 from papiermappe.core.pages import PageForm, PageSource, page_for_file
 from papiermappe.core.picture import CapturedPicture, Pixels
@@ -15,6 +20,8 @@ from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.treatment import Tone, Treatment
 from papiermappe.making.document import make_pages
 from papiermappe.message import Message
+
+T = TypeVar("T")
 
 FORM = PageForm(Format.PDF, Level.LEAN, RecognitionMode.ACCURATE)
 
@@ -64,6 +71,24 @@ def test_pages_come_in_order_read_once_and_share_what_they_have_in_common() -> N
     for page in made:
         assert page.page.encoded is not None
         assert page.byte_size == page.page.encoded.byte_size + shared // 3
+
+
+def test_while_pages_are_encoded_the_next_ones_are_made() -> None:
+    next_made, count = threading.Event(), 2 * PAGES_TOGETHER
+
+    class Many(Supply):
+        def source(self, item: int) -> PageSource | None:
+            if item == count:
+                next_made.set()
+            return super().source(1)
+
+    def compute(function: Callable[..., T], /, *arguments: object) -> T:
+        # if the next ones were made only after this, there would be nothing to wait for
+        assert function is page_for_file or next_made.wait(PATIENCE_S)
+        return function(*arguments)
+
+    made = list(make_pages(range(1, count + 1), Many(), FORM._replace(mode=None), compute))
+    assert [page.item for page in made] == list(range(1, count + 1))
 
 
 @pytest.mark.parametrize("format_", [Format.PDF, Format.TIFF])

@@ -578,6 +578,34 @@ def test_a_filed_document_is_listed_opened_and_downloaded(
     assert saved.headers["Content-Disposition"] == f"attachment; filename*=UTF-8''{name}"
 
 
+def test_of_a_filed_document_parts_are_sent_as_browsers_ask_for_them(
+    web: TestClient, store: Store, mappe: int, pages: list[int], tmp_path: Path
+) -> None:
+    place = destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    made = web.post(f"/mappen/{mappe}/filings", json={"destinations": [place]}).json()
+    make(store, made)
+    address = f"/documents/{document_id(store, made)}/open"
+    whole = web.get(address)
+    size, tag = len(whole.content), whole.headers["ETag"]
+    assert (whole.headers["Accept-Ranges"], whole.headers["Content-Length"]) == ("bytes", str(size))
+    assert "Content-Encoding" not in whole.headers  # or parts would be of something else
+
+    def part(asked: str, since: str | None = None):  # type: ignore[no-untyped-def]  # the client's own answer
+        return web.get(address, headers={"Range": f"bytes={asked}"} | ({"If-Range": since} if since else {}))
+
+    for asked, first, end in (("0-99", 0, 100), ("100-", 100, size), ("-7", size - 7, size), ("50-9999999", 50, size)):
+        answer = part(asked)
+        assert (answer.status_code, answer.headers["Content-Range"]) == (206, f"bytes {first}-{end - 1}/{size}")
+        assert answer.content == whole.content[first:end]
+        assert answer.headers["Content-Security-Policy"] == whole.headers["Content-Security-Policy"]
+    assert part("10-19", tag).content == whole.content[10:20]
+    for ignored in (part("10-19", '"another"'), part("0-1,4-5"), part("9-3"), part("x-y")):
+        assert (ignored.status_code, ignored.content) == (200, whole.content)
+    beyond = part(f"{size}-")
+    assert (beyond.status_code, beyond.headers["Content-Range"]) == (416, f"bytes */{size}")
+    assert part("-0").status_code == 416
+
+
 def test_a_mappe_is_cleared_away_and_taken_back(web: TestClient, store: Store, mappe: int, pages: list[int]) -> None:
     gone = web.post(f"/mappen/{mappe}/clear")
     assert gone.headers["Location"] == f"/?cleared={mappe}"

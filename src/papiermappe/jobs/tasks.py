@@ -82,7 +82,7 @@ def tasks(
     @blueprint.task(name=JobKind.READ_AHEAD, retry=RETRIED)
     def read_ahead(mappe_id: int, excluded: list[int]) -> None:
         if ahead:
-            reading.read_ahead(store, mappe_id, excluded, pools.background, recogniser, max_px, ahead)
+            reading.read_ahead(store, mappe_id, excluded, pools.idle, recogniser, max_px, ahead)
 
     @blueprint.task(name=JobKind.MAKE, retry=RETRIED)
     def make(filing_id: int) -> None:
@@ -155,7 +155,7 @@ def _pairing(blueprint: Blueprint, store: Store, pools: Pools, max_px: int) -> N
 
     @blueprint.task(name=JobKind.LEAF, retry=RETRIED)
     def leaf(page_id: int) -> None:
-        piles.keep_leaf(store, page_id, pools.background, max_px)
+        piles.keep_leaf(store, page_id, pools.idle, max_px)
 
     @blueprint.task(name=JobKind.COMPARE_RUN, retry=RETRIED)
     def compare_run(run_id: int) -> None:

@@ -17,6 +17,8 @@ from papiermappe.core.reading.page_text import PageText
 from papiermappe.message import Message
 
 PAGES_AHEAD = 3
+GROUPS_AT_ONCE = 2
+"""While one is encoded, the pages of the next one are made."""
 
 S = TypeVar("S")
 S_contra = TypeVar("S_contra", contravariant=True)
@@ -112,8 +114,9 @@ def make_pages(
     if form.kind is not Format.PDF:
         yield from made
         return
-    while group := list(islice(made, PAGES_TOGETHER)):
-        yield from _encoded_together(group, compute)
+    groups = iter(lambda: list(islice(made, PAGES_TOGETHER)), [])
+    for encoded in in_order(lambda group: _encoded_together(group, compute), groups, GROUPS_AT_ONCE):
+        yield from encoded
 
 
 def _encoded_together(group: list[MadePage[S]], compute: Compute) -> list[MadePage[S]]:

@@ -190,7 +190,8 @@ class FiledDocument(NamedTuple):
 
     file_name: str
     format: Format
-    data: bytes
+    sha256: str
+    byte_size: int
 
 
 def filed_document(_: Caller, store: Store, document_id: int) -> FiledDocument:
@@ -199,8 +200,14 @@ def filed_document(_: Caller, store: Store, document_id: int) -> FiledDocument:
         document = session.get(Document, document_id)
         if document is None or document.sha256 is None:
             raise NotFound("document_gone")
-        kind = document.filing.format
-    return FiledDocument(document.file_name, kind, store.blobs.get(Blobs.document_key(document.sha256)))
+        kind, sha256 = document.filing.format, document.sha256
+    byte_size = store.blobs.byte_size(Blobs.document_key(sha256))
+    return FiledDocument(document.file_name, kind, sha256, byte_size)
+
+
+def bytes_of(store: Store, sha256: str, first: int, end: int) -> Iterator[bytes]:
+    """Yield a part of a document, from a byte to the one before `end`, some at a time. Raises BlobMissing."""
+    return store.blobs.pieces(Blobs.document_key(sha256), first, end)
 
 
 class ZippedDocuments(NamedTuple):
@@ -229,7 +236,10 @@ def _zipped(store: Store, documents: Sequence[Document]) -> Iterator[bytes]:
                 name = document.file_name
                 name = f"{document.number}_{name}" if name in taken else name
                 taken.add(name)
-                archive.writestr(name, store.blobs.get(Blobs.document_key(document.sha256 or "")))
+                key = Blobs.document_key(document.sha256 or "")
+                with archive.open(name, "w", force_zip64=True) as entry:
+                    for piece in store.blobs.pieces(key, 0, store.blobs.byte_size(key)):
+                        entry.write(piece)
         file.seek(0)
         while chunk := file.read(ZIP_CHUNK_BYTES):
             yield chunk

@@ -16,6 +16,7 @@ from papiermappe.core.reading.page_text import RecognitionMode
 from papiermappe.store.errors import BlobMissing, DiskFull, StoreError
 
 CHECKSUM_BYTES = hashlib.sha256().digest_size
+PIECE_BYTES = 1 << 20
 
 
 def sha256_of(data: bytes) -> str:
@@ -134,6 +135,25 @@ class Blobs:
             raise BlobMissing("blob_missing", key=key) from exc
         except (BaseError, OSError) as exc:
             raise StoreError("blob_unreadable", key=key) from exc
+
+    def byte_size(self, key: str) -> int:
+        """Return how large a file is. Raises BlobMissing or StoreError."""
+        try:
+            return int(obstore.head(self._store, key)["size"])
+        except (NotFoundError, FileNotFoundError) as exc:
+            raise BlobMissing("blob_missing", key=key) from exc
+        except (BaseError, OSError) as exc:
+            raise StoreError("blob_unreadable", key=key) from exc
+
+    def pieces(self, key: str, first: int, end: int) -> Iterator[bytes]:
+        """Yield a part of a file, from a byte to the one before `end`, some at a time. Raises as `byte_size`."""
+        for start in range(first, end, PIECE_BYTES):
+            try:
+                yield bytes(obstore.get_range(self._store, key, start=start, end=min(start + PIECE_BYTES, end)))
+            except (NotFoundError, FileNotFoundError) as exc:
+                raise BlobMissing("blob_missing", key=key) from exc
+            except (BaseError, OSError) as exc:
+                raise StoreError("blob_unreadable", key=key) from exc
 
     def remove(self, key: str) -> None:
         """Remove a file, if it is there. Raises StoreError."""

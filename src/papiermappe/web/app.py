@@ -54,6 +54,7 @@ from papiermappe.web.events import Hub
 from papiermappe.web.intake_list import IntakeList
 from papiermappe.web.pictures import PictureLate
 from papiermappe.web.problem import PROBLEMS, problem
+from papiermappe.web.ranges import PACKED_ALREADY
 from papiermappe.web.security import HEADERS, Guard, PhoneDoor, loggable
 from papiermappe.web.static_files import ROOT as STATIC_ROOT
 from papiermappe.web.static_files import VersionedFiles
@@ -140,7 +141,7 @@ def create_app(settings: Settings, database_url: str, words: Words | None = None
         languages=tuple(readable_languages()),
     )
     app.add_middleware(Author)
-    app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL)
+    app.add_middleware(GZipMiddleware, compresslevel=GZIP_LEVEL, exclude_content_types=PACKED_ALREADY)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=settings.known_hosts, www_redirect=False)
     if settings.phone_host:
         app.add_middleware(PhoneDoor, port=settings.phone_port)

@@ -1,6 +1,7 @@
 """Filing: asking for a document, and getting it."""
 
 from datetime import datetime
+from functools import partial
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
@@ -23,6 +24,7 @@ from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import Reading
 from papiermappe.web.author import Asks
 from papiermappe.web.context import FOR_EVER, MAX_ID, Ctx, Id
+from papiermappe.web.ranges import send_file
 from papiermappe.web.security import IN_OUR_PAGES
 
 router = APIRouter()
@@ -32,8 +34,11 @@ Share = Annotated[float, Query(ge=0, le=1)]
 LanguageCode = Annotated[str, Field(pattern=r"^[a-z_]{3,12}$")]
 
 
+_FILES: dict[str, Any] = {kind.media_type: {} for kind in Format}
 DOCUMENT: dict[int | str, dict[str, Any]] = {
-    200: {"description": "The document.", "content": {kind.media_type: {} for kind in Format}}
+    200: {"description": "The document.", "content": _FILES},
+    206: {"description": "The part of it that was asked for.", "content": _FILES},
+    416: {"description": "It has no such part."},
 }
 
 
@@ -207,9 +212,9 @@ def slip_file(ctx: Ctx, caller: Asks, document_id: Id) -> Response:
     return Response(slip.data, media_type=slip.media_type, headers=headers)
 
 
-@router.get("/documents/{document_id}/{how}", response_class=Response, responses=DOCUMENT)
-def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "download"]) -> Response:
-    """Send a filed document, to be shown or to be saved."""
+@router.get("/documents/{document_id}/{how}", response_class=StreamingResponse, responses=DOCUMENT)
+def document(request: Request, ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "download"]) -> Response:
+    """Send a filed document, to be shown or to be saved, or a part of it."""
     found = delivering.filed_document(caller, ctx.store, document_id)
     shown = "inline" if how == "open" else "attachment"
     headers = {"Content-Disposition": f"{shown}; filename*=UTF-8''{quote(found.file_name)}"}
@@ -217,4 +222,5 @@ def document(ctx: Ctx, caller: Asks, document_id: Id, how: Literal["open", "down
         headers["Content-Security-Policy"] = IN_OUR_PAGES
     if found.format is Format.WEB_PAGE:
         headers["Content-Security-Policy"] = f"{web_page.SAFE}; sandbox"
-    return Response(found.data, media_type=found.format.media_type, headers=headers)
+    pieces = partial(delivering.bytes_of, ctx.store, found.sha256)
+    return send_file(request, found.sha256, found.byte_size, pieces, headers, found.format.media_type)

@@ -21,6 +21,7 @@ THINS_OUT_MM = 8.0  # along its edge, beyond where it is seen
 CLOSE_MM = 1.2  # how closely it follows, on average
 SHORTEST_MM, FINEST_MM = 3.0, 1.0  # strips, and those beside print
 INK_MM2 = 0.4  # of something else, from which on a strip is too deep
+WELL_BEYOND_MM = 12.0
 PRINT_BEYOND_MM = 0.9  # what reaches so far beyond an even rim is print that touches it
 PRINT_WEIGHT = 5  # of a pixel of such print, against one of something else
 
@@ -66,16 +67,21 @@ def _weights(depth: NDArray[np.float64], other: NDArray[np.bool_], dpi: float) -
     Print that reaches in from a rim counts more than what else is dark, and so does its lighter fringe: a corner of a
     letter is not to be lost. Shorter pieces may be what is left of the rim, and beside a ragged one its teeth.
     """
-    part = other[: round(mm_to_px(2 * DEEPEST_MM, dpi))]
+    # a strip reaches no deeper, and what runs on below this is print in any case
+    reach = min(round(mm_to_px(2 * DEEPEST_MM, dpi)), round(2 * depth.max() + mm_to_px(WELL_BEYOND_MM, dpi)))
+    part = other[:reach]
     weights = part.astype(np.uint8)
     count, labels = cv2.connectedComponents(weights, connectivity=8)
-    beyond_px = np.arange(len(part))[:, None] - depth[None, :]
+    least_px = mm_to_px(1, dpi) * np.where(is_ragged(depth, dpi), TOOTH_LONG_MM, PRINT_BEYOND_MM)
+    rows, columns = np.nonzero(part)
+    reaches_in = rows >= (depth + least_px)[columns]
+    if not reaches_in.any():
+        return weights
     is_printed = np.zeros(count, np.uint8)
-    least_mm = np.where(is_ragged(depth, dpi), TOOTH_LONG_MM, PRINT_BEYOND_MM)
-    is_printed[labels[beyond_px >= mm_to_px(1, dpi) * least_mm]] = 1
-    is_printed[0] = 0  # the paper
+    is_printed[labels[rows[reaches_in], columns[reaches_in]]] = 1
     fringed = cv2.dilate(is_printed[labels], np.ones((3, 3), np.uint8)) > 0
-    weights[fringed & (beyond_px >= 0)] = PRINT_WEIGHT
+    in_rim = np.arange(len(part), dtype=np.int16)[:, None] < np.ceil(depth).astype(np.int16)[None, :]
+    weights[fringed & ~in_rim] = PRINT_WEIGHT
     return weights
 
 

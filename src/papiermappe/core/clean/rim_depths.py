@@ -112,13 +112,14 @@ def _usual(depth: NDArray[np.float64], dpi: float) -> NDArray[np.float64]:
         rim = depth[known]
         places = np.arange(0, len(rim) + apart, apart)
         at = np.minimum(places, len(rim) - 1)
-        middles = np.zeros(len(at))
-        is_whole = (at >= reach) & (at + reach <= len(rim))
-        if is_whole.any():
-            windows = np.lib.stride_tricks.sliding_window_view(rim, 2 * reach)
-            middles[is_whole] = np.median(windows[at[is_whole] - reach], axis=1)
-        for number in np.flatnonzero(~is_whole):
-            middles[number] = np.median(rim[max(0, at[number] - reach) : at[number] + reach])
+        beyond = np.full(reach, np.inf)
+        windows = np.lib.stride_tricks.sliding_window_view(np.concatenate([beyond, rim, beyond]), 2 * reach)
+        in_order = np.sort(windows[at], axis=1)
+        count = np.minimum(at + reach, len(rim)) - np.maximum(at - reach, 0)
+        middles = (
+            np.take_along_axis(in_order, ((count - 1) // 2)[:, None], 1)
+            + np.take_along_axis(in_order, (count // 2)[:, None], 1)
+        )[:, 0] / 2
         usual[known] = np.interp(np.arange(len(rim)), places, middles)
     return usual
 
