@@ -212,6 +212,25 @@ def test_documents_are_named_by_a_rule_and_nothing_is_written_over(files: list[P
         made(request)
 
 
+@pytest.mark.parametrize(
+    ("title", "name"), [("", "repair-of-the-cold-store-door.pdf"), ("Cold store", "cold-store.pdf")]
+)
+def test_a_subject_that_the_page_says_names_the_document_unless_it_has_a_title(
+    files: list[Path], tmp_path: Path, title: str, name: str
+) -> None:
+    rule = tmp_path / "rule.json"
+    rule.write_text(json.dumps({"parts": [{"kind": "subject"}]}))
+    letter = page_saying("Dear Mrs Orrell,", "Subject: Repair of the cold store door", "we have looked at it.")
+    request = AssemblyRequest(
+        sources=tuple(files[:1]),
+        out=tmp_path / "scan0001.pdf",
+        languages=("eng",),
+        naming_rule=rule,
+        options=DocumentOptions(title=title),
+    )
+    assert [Path(file).name for file in made(request, FakeRecogniser(letter)).out] == [name]
+
+
 def test_formats_of_one_page_make_a_file_a_page(files: list[Path], tmp_path: Path) -> None:
     report = made(AssemblyRequest(sources=tuple(files), out=tmp_path / "lease.png"))
     assert [Path(file).name for file in report.out] == ["lease-001.png", "lease-002.png", "lease-003.png"]

@@ -39,13 +39,14 @@ def hidden(out: Path) -> Path:
     return out.with_name(f".{uuid4().hex}{out.suffix}")
 
 
-def named(file: Path, rule: NamingRule, subject: str, first: PageText | None, today: date) -> Path:
+def named(file: Path, rule: NamingRule, subject: str, otherwise: str, first: PageText | None, today: date) -> Path:
     """Give a document the first name of a rule that is free in its folder; counters begin at 1.
 
     Args:
         file: the document.
         rule: how it is named.
-        subject: what it is about.
+        subject: what it is about; empty: as its first page says.
+        otherwise: what stands for it where the page does not say either.
         first: what its first page says; None where it was not read.
         today: the day for names.
 
@@ -56,7 +57,8 @@ def named(file: Path, rule: NamingRule, subject: str, first: PageText | None, to
         OSError: it cannot be given a name.
     """
     said = proposals_of(first) if first else None
-    texts = texts_of(rule, name_facts(today, subject, said, placed_words(first) if first else ()))
+    facts = name_facts(today, subject, said, placed_words(first) if first else ())
+    texts = texts_of(rule, facts if facts.subject else facts._replace(subject=otherwise))
     number = 0
     while True:
         number += 1

@@ -110,7 +110,7 @@ class Assembly:
         if first is None:
             return []
         self._propose(first.page.text)
-        subject = (self._parts[-1].name if self._parts else "") or out.stem
+        subject = (self._parts[-1].name if self._parts else "") or self._request.options.title
         files = self._writer.write(out, subject, first, pages)
         if self._writer.names_by_rule and self._parts:
             self._parts[-1] = self._parts[-1].model_copy(update={"file": str(files[0])})

@@ -47,8 +47,8 @@ class Writer:
         """Write a document, or its pages as files of their own, numbered if there are several.
 
         Args:
-            out: the file; where a rule names it, only its folder and ending count.
-            subject: of the document, for its name.
+            out: the file; where a rule names it, its folder and ending count, and its name if no subject is known.
+            subject: of the document, for its name; empty: as its first page says.
             first: its first page.
             rest: the others, as they are made.
 
@@ -62,9 +62,9 @@ class Writer:
             return self._write_each(out, first, rest)
         if self._rule is None:
             return [self._write_one(out, out.stem, first, rest)]
-        file = self._write_one(hidden(out), subject, first, rest)
+        file = self._write_one(hidden(out), subject or out.stem, first, rest)
         try:
-            return [named(file, self._rule, subject, first.page.text, self._now.date())]
+            return [named(file, self._rule, subject, out.stem, first.page.text, self._now.date())]
         except OSError:
             file.unlink(missing_ok=True)
             raise

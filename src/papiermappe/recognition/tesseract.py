@@ -16,6 +16,7 @@ from papiermappe.core.reading.guesses import left_unread, without_guesses
 from papiermappe.core.reading.middle_dots import with_middle_dots
 from papiermappe.core.reading.page_text import PageText, RecognitionMode
 from papiermappe.core.reading.second_look import with_second_look
+from papiermappe.core.reading.solids import without_solids
 from papiermappe.core.reading.stacks import stacks
 from papiermappe.priority import give_way
 from papiermappe.recognition.errors import (
@@ -187,8 +188,9 @@ class Tesseract:
         """
         self._check(languages)
         first = self._read(page, ANY_LAYOUT, languages, mode, cancelled)
-        text = without_guesses(first)
         pixels = page.pixels()
+        first = without_solids(first, pixels, page.dpi)
+        text = without_guesses(first)
         for stack in stacks(doubtful_parts(text, pixels, page.dpi), pixels, page.dpi):
             layout = RAW_LINE if stack.parts[0].is_broken else ONE_BLOCK
             try:
@@ -197,7 +199,7 @@ class Tesseract:
                 log.warning("parts of a page are not read again", action="page.read_again", cause=repr(exc))
                 continue
             text = with_second_look(text, stack, seen)
-        text = without_guesses(with_middle_dots(text, pixels, page.dpi))
+        text = without_guesses(with_middle_dots(without_solids(text, pixels, page.dpi), pixels, page.dpi))
         return text.model_copy(update={"guesses": left_unread(first, text)})
 
     def _read(

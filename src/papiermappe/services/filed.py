@@ -8,7 +8,7 @@ from sqlalchemy.orm import aliased
 
 from papiermappe.services.caller import Caller
 from papiermappe.services.errors import NotFound
-from papiermappe.store.database import Store
+from papiermappe.store.database import Store, plan_anew
 from papiermappe.store.models import Delivery, DeliveryState, Destination, Document, Filing
 
 MAX_LISTED = 200
@@ -81,6 +81,7 @@ def list_filed(_: Caller, store: Store, wanted: Wanted = EVERYTHING, limit: int 
     for word in wanted.find.split():
         query = query.where(Delivery.file_name.icontains(word, autoescape=True))
     with store.begin() as session:
+        plan_anew(session)
         return [FiledRow(**row) for row in session.execute(narrowed(query, wanted)).mappings()]
 
 

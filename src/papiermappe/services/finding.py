@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from papiermappe.services.caller import Caller
 from papiermappe.services.filed import Wanted, narrowed
-from papiermappe.store.database import Store
+from papiermappe.store.database import Store, plan_anew
 from papiermappe.store.models import Delivery, DeliveryState, Destination, Document, DocumentPage, Filing
 
 MAX_LETTERS = 200_000
@@ -66,6 +66,7 @@ def find_pages(_: Caller, store: Store, wanted: Wanted, most: int = MAX_FOUND) -
     if not wanted.find.strip():
         return []
     with store.begin() as session:
+        plan_anew(session)
         return [
             FoundPage(
                 document_id=row.document_id,

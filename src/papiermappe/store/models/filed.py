@@ -147,6 +147,10 @@ class Delivery(Base):
             postgresql_where=text("file_name <> ''"),
         ),
         UniqueConstraint("document_id", "destination_id"),
+        Index(
+            "ix_delivery_file_name", "file_name", postgresql_using="gin", postgresql_ops={"file_name": "gin_trgm_ops"}
+        ),
+        Index("ix_delivery_delivered_at", "delivered_at", postgresql_where=text("state = 'delivered'")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     document_id: Mapped[int] = mapped_column(ForeignKey("document.id"))
