@@ -214,6 +214,21 @@ def test_a_comma_within_a_name_does_not_part_it() -> None:
     assert found.name == "J. Wendover and Sons, Coopers"
 
 
+def test_addresses_that_were_read_with_a_name_are_not_of_it() -> None:
+    left, right = (
+        _block(at, 14, text).paragraphs[0].lines[0]
+        for at, text in ((25, "Finanzamt Harbach"), (80, "www.fa-harbach.example office@fa-harbach.example"))
+    )
+    line = Line(words=left.words + right.words, box=BoxMm.around((left.box, right.box)))
+    found = sender_of(
+        PageText(
+            width_mm=210, height_mm=297, languages=("deu",), blocks=(Block(paragraphs=(Paragraph(lines=(line,)),)),)
+        )
+    )
+    assert found is not None
+    assert found.name == "Finanzamt Harbach"
+
+
 @pytest.mark.parametrize("read", ["= Overton Surveyors", "i Overton Surveyors", "» o Overton Surveyors"])
 def test_signs_around_a_name_are_not_of_it(read: str) -> None:
     found = sender_of(page((25, 14, read, 7)))

@@ -2,13 +2,14 @@
 
 import re
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 from papiermappe.core.reading.dates import dates_in
 from papiermappe.core.reading.kinds import kind_named
 from papiermappe.core.reading.layout import height_mm, usual_height_mm
 from papiermappe.core.reading.letters import closes_a_letter, opens_with_salutation
-from papiermappe.core.reading.page_text import Line, PageText
+from papiermappe.core.reading.page_text import BoxMm, Line, PageText
 
 HEAD_SHARE = 0.17  # of the page's height
 ADDRESS_SHARE = (0.1, 0.36)
@@ -16,6 +17,7 @@ FOOT_SHARE = 0.88
 MOST_WORDS = 9
 SIGNED_MM = 50.0
 LARGER = 1.2
+APART_MM = 6.0  # words of one name are nearer, in large letters too
 CLOSE = 0.1
 DOUBTFUL = 0.45
 LONGEST = 80
@@ -85,12 +87,21 @@ def sender_of(page: PageText) -> SenderFound | None:
 def _in_head(lines: Sequence[Line], page: PageText) -> Iterator[SenderFound]:
     """Yield the names at the top of the page, those in large letters and of organisations as the surer ones."""
     usual_mm = usual_height_mm(page)
-    for line in lines:
+    for line in map(_before_contacts, lines):
         if line.box.top > HEAD_SHARE * page.height_mm or not _may_be_name(line, page.languages):
             continue
         first = _parts(line.text)[0]
         confidence = 0.3 + 0.25 * (height_mm(line) > LARGER * usual_mm) + 0.25 * _is_organisation(line.text)
         yield SenderFound(_clean(first if _POSTCODE.search(line.text) else line.text), confidence, line.text.strip())
+
+
+def _before_contacts(line: Line) -> Line:
+    """Return a line as far as the addresses of web and mail that stand some way to the right of a name."""
+    for at, (before, word) in enumerate(pairwise(line.words), 1):
+        if _CONTACT.search(word.text) and word.box.left - before.box.right >= APART_MM:
+            words = line.words[:at]
+            return Line(words=words, box=BoxMm.around(word.box for word in words))
+    return line
 
 
 def _above_address(lines: Sequence[Line], page: PageText) -> Iterator[SenderFound]:
