@@ -418,8 +418,8 @@ def metric(driver: webdriver.Chrome, name: str) -> float:
 
 
 @contextmanager
-def chromium() -> Iterator[webdriver.Chrome]:
-    """A headless browser."""
+def chromium(*arguments: str) -> Iterator[webdriver.Chrome]:
+    """A headless browser, with arguments of its own."""
     options = Options()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
@@ -428,6 +428,7 @@ def chromium() -> Iterator[webdriver.Chrome]:
         "--disable-background-networking",
         "--disable-sync",
         "--no-first-run",
+        *arguments,
     ):
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))

@@ -4,7 +4,7 @@ A4 in colour at 300 dpi, both sides, from the feeder of a stand-in without waiti
 through device client, store, looking at the page, to a filed PDF. Everything runs as separate processes on this
 machine: stand-in, PostgreSQL (with fsync), one worker with its two processes, web server, and a window that listens.
 
-    python -m benchmarks.whole_way [--sheets 20] [--level lean] [--read]
+    python -m benchmarks.whole_way [--sheets 20] [--level lean] [--read fast]
 
 Where the time goes is told as the CPU that each kind of process takes: cores are kept busy if it adds up to two.
 """
@@ -66,15 +66,15 @@ def main() -> None:
     options = argparse.ArgumentParser(description="Pages a minute of the whole way.")
     options.add_argument("--sheets", type=int, default=20)
     options.add_argument("--level", type=Level, choices=list(Level), default=Level.LEAN)
-    options.add_argument("--read", action="store_true", help="make the document searchable")
+    options.add_argument("--read", type=RecognitionMode, choices=list(RecognitionMode), help="make it searchable")
     asked = options.parse_args()
     sheets: int = asked.sheets
-    wanted = FilingRequest((), asked.level, Reading("eng", RecognitionMode.ACCURATE) if asked.read else NOT_READ)
+    wanted = FilingRequest((), asked.level, Reading("eng", asked.read) if asked.read else NOT_READ)
     with tempfile.TemporaryDirectory(prefix="papiermappe-bench-") as folder, running(Path(folder)) as bench:
         rows = bench.whole_way(sheets, wanted)
         alone = bench.alone()
     print(f"{os.cpu_count()} cores, Python {platform.python_version()}, {datetime.now(UTC):%Y-%m-%d}")
-    said = f"{asked.level}, {'read' if asked.read else 'not read'}"
+    said = f"{asked.level}, {f'read, {asked.read}' if asked.read else 'not read'}"
     print(f"{sheets} sheets, {2 * sheets} pages, A4 colour 300 dpi, feeder, both sides, {said}\n")
     for title, table in (("whole way", rows), ("one page alone, median", alone)):
         print(f"{title:<58} value")
