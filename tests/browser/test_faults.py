@@ -9,7 +9,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import Stack, assert_accessible
-from tests.browser.test_handling import chosen, click, in_order
+from tests.browser.test_handling import chosen, click, copied_in_order
 from tests.helpers import ANNA, BEN, QUICK_ONE_SIDE, do, scan
 
 from papiermappe.core.operations import SetAside, SetTone, Turn
@@ -28,7 +28,7 @@ pytestmark = pytest.mark.slow
 @pytest.fixture
 def desk(stack: Stack, driver: Chrome, until: Until) -> tuple[int, list[int]]:
     """A Mappe of eight pages on four sheets, shown in Order: its number, and its pages."""
-    return in_order(stack, driver, until, "lease", "hail")
+    return copied_in_order(stack, driver, until, "Handling", "lease", "hail")
 
 
 def press(driver: Chrome, *keys: str) -> None:
