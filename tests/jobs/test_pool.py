@@ -16,7 +16,7 @@ from tests.helpers import PATIENCE_S
 
 from papiermappe.jobs import pool as pool_module
 from papiermappe.jobs.call_process import ProcessDied
-from papiermappe.jobs.pool import Pools, WorkPool
+from papiermappe.jobs.pool import CallsUnderWay, Pools, WorkPool
 
 HOLD = """
 import os, time
@@ -111,36 +111,38 @@ def process_id_after(seconds: float) -> int:
     return os.getpid()
 
 
-def test_what_nobody_has_asked_for_waits_until_nothing_else_is_computed(monkeypatch: pytest.MonkeyPatch) -> None:
+def marked_and_after(marker: Path, seconds: float) -> float:
+    """Leave a mark, go on for a while, and return when that was over."""
+    marker.touch()
+    time.sleep(seconds)
+    return time.monotonic()
+
+
+@pytest.mark.parametrize("asked_of", ["foreground", "background"])
+def test_what_nobody_has_asked_for_waits_until_nothing_else_is_computed(
+    asked_of: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(pool_module, "GIVES_WAY_S", PATIENCE_S)
     pools = Pools(1)
-    ended: list[str] = []
     try:
-        pools.warm_up()
-        with ThreadPoolExecutor(3) as threads:
-            threads.submit(pools.foreground, process_id_after, 0.5).add_done_callback(lambda _: ended.append("shown"))
-            threads.submit(pools.background, process_id_after, 0.5).add_done_callback(lambda _: ended.append("filed"))
-            threads.submit(pools.idle, abs, -3).add_done_callback(lambda _: ended.append("kept for later"))
-        assert ended[-1] == "kept for later"
-        assert sorted(ended) == ["filed", "kept for later", "shown"]
+        with ThreadPoolExecutor(1) as threads:
+            asked = threads.submit(getattr(pools, asked_of), marked_and_after, tmp_path / "begun", 0.5)
+            until_s = time.monotonic() + PATIENCE_S
+            while not (tmp_path / "begun").exists():
+                assert time.monotonic() < until_s
+                time.sleep(0.01)
+            began_s = pools.idle(time.monotonic)  # one clock for all processes of a machine
+            assert began_s >= asked.result()
     finally:
         pools.close()
 
 
 def test_what_nobody_has_asked_for_goes_on_beside_work_that_does_not_end(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(pool_module, "GIVES_WAY_S", 0.1)
-    pools = Pools(1)
-    over = threading.Event()
-
-    def go_on() -> None:
-        while not over.is_set():
-            pools.foreground(process_id_after, 0.05)
-
-    busy = threading.Thread(target=go_on)
-    busy.start()
+    under_way = CallsUnderWay()
+    idle = WorkPool(1, gives_way_to=under_way)
     try:
-        assert pools.idle(abs, -3) == 3
+        with under_way.another():
+            assert idle(abs, -3) == 3
     finally:
-        over.set()
-        busy.join()
-        pools.close()
+        idle.close()
