@@ -359,17 +359,19 @@ def test_the_recogniser_is_asked_where_the_way_up_is_open(
     assert now().treatments()[0].quarter_turns == turns
 
 
-def test_the_recogniser_is_not_asked_where_it_is_clear_or_a_person_has_turned_the_page(
+def test_the_recogniser_is_not_asked_where_it_is_clear_or_nothing_tells_it_or_a_person_has_turned_the_page(
     store: Store, mappe: int, pages: list[int], now: Callable[[], Desk]
 ) -> None:
     upside_down = InferredOrder(TurnEstimate(2, 0.9))
     record_analysis(MACHINE, store, pages[0], found())
     record_analysis(MACHINE, store, pages[1], found().model_copy(update={"turn_confidence": 0.2}))
+    a_mark = found().model_copy(update={"turn_confidence": 0.0, "has_letters": False})
+    record_analysis(MACHINE, store, pages[3], a_mark)
     do(store, mappe, Turn(pages=(pages[1],), quarter_turns=1), now().cursor)
-    for page in pages[:3]:  # the third has not been looked at
+    for page in pages[:4]:  # the third has not been looked at
         find_upright(store, page, here, upside_down, DEFAULT_LIMIT_PX)
     find_upright(store, 999_999, here, upside_down, DEFAULT_LIMIT_PX)
-    assert [treatment.quarter_turns for treatment in now().treatments()[:3]] == [0, 1, 0]
+    assert [treatment.quarter_turns for treatment in now().treatments()[:4]] == [0, 1, 0, 0]
 
 
 def test_findings_are_told_where_they_lie_however_the_page_is_turned(

@@ -9,7 +9,7 @@ from typing import NamedTuple, Protocol
 import numpy as np
 import structlog
 
-from papiermappe.core.clean.upright import TurnEstimate
+from papiermappe.core.clean.upright import FEWEST_LETTERS, TurnEstimate
 from papiermappe.core.encode.plain import Readable
 from papiermappe.core.reading.doubtful import doubtful_parts
 from papiermappe.core.reading.guesses import left_unread, without_guesses
@@ -35,7 +35,6 @@ TIME_LIMIT_S = 20.0
 READING_LIMIT_S = 120.0
 LOOK_EVERY_S = 0.2
 NOTHING_READ = 1  # exit status if there are too few letters to tell
-FEWEST_LETTERS = 12
 SURE_RATIO = 2.0  # its confidence, the logarithm of a ratio, where the answer is sure enough
 OPTIONS: dict[RecognitionMode, list[str]] = {
     RecognitionMode.FAST: [

@@ -41,6 +41,18 @@ def test_pages_without_print_have_no_way_up_and_no_skew() -> None:
         assert estimate_skew(page.pixels, 300).confidence < 0.2
 
 
+def test_the_way_up_is_not_asked_of_pages_with_hardly_a_letter() -> None:
+    marked = [(kind, find_upright(page, 150)) for kind, page in backs(range(4, 7), SEED, mark=True)]
+    assert [(kind, found.has_letters) for kind, found in marked] == [
+        ("page number", False),
+        ("pencil", False),
+        ("pen", False),
+    ]
+    assert all(find_upright(page, 300).has_letters for _, page, _ in turned_pages(range(4), SEED))
+    coarse = np.full((300, 210), 250, np.uint8)
+    assert find_upright(coarse, 36).has_letters  # so coarse that letters would not be seen apart
+
+
 def test_blank_backs_are_told_from_marked_ones() -> None:
     assert np.mean([judge_blank(page, 150).is_blank for _, page in backs(range(6), SEED, mark=False)]) >= 0.8
     assert not any(judge_blank(page, 150).is_blank for _, page in backs(range(10), SEED, mark=True))

@@ -115,6 +115,20 @@ def test_noise_comes_back(folder: Path, shape: tuple[int, int], share: float) ->
     assert np.array_equal(decoded(page_stream(ink), folder), ink)
 
 
+@pytest.mark.parametrize("width", [*range(90, 99), 1000])
+@pytest.mark.parametrize("adaptive", [NOMINAL, WIDE])
+def test_specks_with_white_between_them_come_back(folder: Path, width: int, adaptive: Adaptive) -> None:
+    """White stretches are coded at once: they must end before ink that any pixel of a context can see."""
+    hand = np.random.default_rng(width)
+    ink = np.zeros((60, width), np.bool_)
+    ink[hand.integers(0, 60, 25), hand.integers(0, width, 25)] = True
+    ink[30, [0, -1]] = True
+    region = generic_region(ink, [adaptive])
+    page = segments.segment(1, segments.PAGE, 1, segments.page_information(width, 60))
+    data = segments.generic_data(segments.Area(width, 60), region)
+    assert np.array_equal(decoded(page + segments.segment(2, segments.LOSSLESS_GENERIC, 1, data), folder), ink)
+
+
 def test_a_letter_comes_back_and_is_small(folder: Path, letter: Ink) -> None:
     assert np.array_equal(decoded(page_stream(letter), folder), letter)
     assert len(generic_region(letter).coded) < 0.7 * fax_size(letter)

@@ -74,6 +74,7 @@ def analyse(
         findings=tuple(_findings(sheet, page, treatment, usual_height_mm, capture.dpi)),
         colour=_colour(sheet, treatment),
         turn_confidence=stance.turn.confidence,
+        has_letters=stance.turn.has_letters,
         codes=tuple(read_codes(on_sheet.grey if part else grey, sheet.dpi)),
         spread=_on_capture(spread, sheet, treatment) if spread else None,
         printed_area=_printed_area(page, sheet, treatment),

@@ -33,6 +33,8 @@ class Analysis(BaseModel):
     colour: ColourKind
     turn_confidence: float = 1.0
     """0 to 1: how sure the way up is; below 0.5 the page is left as it lies."""
+    has_letters: bool = True
+    """Whether there are enough of what may be letters for others to tell the way up."""
     codes: tuple[PageCode, ...] = ()
     """That are printed on it."""
     spread: SpreadFound | None = None
@@ -57,4 +59,4 @@ class Analysis(BaseModel):
     @property
     def way_up_open(self) -> bool:
         """Whether the page has print whose way up is not clear."""
-        return self.turn_confidence < SURE and not self.is_blank
+        return self.turn_confidence < SURE and self.has_letters and not self.is_blank

@@ -40,10 +40,15 @@ def pieces_of(grey: Pixels, dpi: float) -> Boxes:
     return boxes_of(np.asarray(ink, np.uint8))
 
 
+def letters_among(pieces: Boxes, dpi: float) -> int:
+    """Return how many pieces of ink have the shape of a letter and are not too small for one; large ones count too."""
+    return int(np.count_nonzero(_shaped(pieces) & (pieces.height >= mm_to_px(HEIGHT_MM[0], dpi))))
+
+
 def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
     """Return the letters and dots among pieces of ink, placed as if the page's skew were removed."""
     least, low, high = (mm_to_px(mm, dpi) for mm in (DOT_MM, *HEIGHT_MM))
-    shaped = (pieces.width <= 2 * pieces.height) & (pieces.width >= pieces.height / 10)
+    shaped = _shaped(pieces)
     letters = shaped & (pieces.height >= low) & (pieces.height <= high)
     dots = shaped & (pieces.height >= least) & (pieces.height < low)
     level = _levelled(pieces, skew_deg)
@@ -63,6 +68,10 @@ def votes_of(glyphs: Glyphs) -> Votes:
     """Return how many pairs of neighbours stand on a line, and how many hang from one."""
     letters, dots = _votes_of_letters(glyphs.letters), _votes_of_dots(glyphs)
     return Votes(letters[0] + dots[0], letters[1] + dots[1])
+
+
+def _shaped(pieces: Boxes) -> NDArray[np.bool_]:
+    return np.asarray((pieces.width <= 2 * pieces.height) & (pieces.width >= pieces.height / 10), np.bool_)
 
 
 def _first(chosen: NDArray[np.bool_], most: int) -> NDArray[np.bool_]:

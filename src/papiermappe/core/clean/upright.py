@@ -12,7 +12,7 @@ from typing import NamedTuple
 import cv2
 import numpy as np
 
-from papiermappe.core.clean.glyphs import Votes, glyphs_of, pieces_of, votes_of
+from papiermappe.core.clean.glyphs import Votes, glyphs_of, letters_among, pieces_of, votes_of
 from papiermappe.core.clean.ink import bottom_edges
 from papiermappe.core.clean.profiles import ScoredAngle, best_angle
 from papiermappe.core.clean.view import View, view_of
@@ -30,6 +30,8 @@ LEAST_SHARE = 0.62  # the winner's share of the votes; in real print it is about
 LEAST_LEAD = 6  # votes
 LEAST_VOTES = 16  # a caption of two words has fewer, and letters of other kinds may look like it
 CERTAIN_SIGMAS = 5.0
+FEWEST_LETTERS = 12  # by fewer nobody tells which way up a page is
+COUNTABLE_DPI = 100  # letters run into one another below that
 GUESS = 0.49
 
 
@@ -40,6 +42,8 @@ class TurnEstimate(NamedTuple):
     """Counter-clockwise, 0 to 3."""
     confidence: float
     """0 to 1; below 0.5 the value is a guess."""
+    has_letters: bool = True
+    """Whether there is enough that may be a letter for others to tell more."""
 
 
 def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
@@ -59,6 +63,8 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
     full = View(page, dpi) if isinstance(page, np.ndarray) else page
     by = max(1, int(full.dpi // GLYPH_DPI))
     pieces = pieces_of(shrunk(full.grey, by), full.dpi / by)
+    letters = letters_among(pieces, full.dpi / by)
+    has_letters = letters >= FEWEST_LETTERS or full.dpi < COUNTABLE_DPI
     best = TurnEstimate(0, 0.0)
     for turns, lying in ((0, pieces), (1, pieces.turned())):
         lines = _lines_of(view, turns)
@@ -68,7 +74,7 @@ def find_upright(page: Pixels | View, dpi: float) -> TurnEstimate:
         best = max(best, told, key=lambda way: way.confidence)
         if best.confidence == 1.0:
             break
-    return best
+    return best._replace(has_letters=has_letters)
 
 
 def _told(turns: int, votes: Votes) -> TurnEstimate:

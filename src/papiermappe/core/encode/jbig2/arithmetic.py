@@ -91,6 +91,37 @@ def encode_bit(
 
 
 @compiled()
+def encode_run(
+    bit: np.uint8,
+    times: np.int64,
+    context: np.int64,
+    states: NDArray[np.uint8],
+    a: np.uint32,
+    c: np.uint32,
+    count: np.int32,
+    at: np.int64,
+    out: NDArray[np.uint8],
+) -> tuple[np.uint32, np.uint32, np.int32, np.int64]:
+    """Code a bit so many times in the same context; return the registers.
+
+    As long as the interval stays above half, the more probable symbol only moves it: many of them do so in one step.
+    """
+    while times:
+        state = states[context]
+        if bit == state & np.uint8(1):
+            step = QE[state]
+            together = np.uint32(min(times, np.int64((a - np.uint32(0x8000)) // step)))
+            a -= together * step
+            c += together * step
+            times -= np.int64(together)
+            if not times:
+                break
+        a, c, count, at = encode_bit(bit, context, states, a, c, count, at, out)
+        times -= 1
+    return a, c, count, at
+
+
+@compiled()
 def flush(a: np.uint32, c: np.uint32, count: np.int32, at: np.int64, out: NDArray[np.uint8]) -> np.int64:
     """End the code (FLUSH, T.88 figure E.11); return where the output ends."""
     most = c + a

@@ -7,6 +7,7 @@ pixel, and what is left is coded as it lies. A shape is never put in the place o
 from collections.abc import Sequence
 from typing import NamedTuple
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -94,14 +95,11 @@ def _page_start(ink: Ink) -> bytes:
 
 def _as_it_lies(ink: Ink, among: Sequence[Adaptive]) -> bytes:
     """Return the segment of the part of a page that has ink; nothing where there is none."""
-    rows = np.flatnonzero(ink.any(axis=1))
-    if not len(rows):
+    left, top, width, height = cv2.boundingRect(ink.view(np.uint8))
+    if not width:
         return b""
-    top, bottom = rows[0], rows[-1] + 1
-    cols = np.flatnonzero(ink[top:bottom].any(axis=0))
-    left, right = cols[0], cols[-1] + 1
-    region = generic_region(ink[top:bottom, left:right], among)
-    data = segments.generic_data(Area(right - left, bottom - top, left, top), region)
+    region = generic_region(ink[top : top + height, left : left + width], among)
+    data = segments.generic_data(Area(width, height, left, top), region)
     return segments.segment(GENERIC_NUMBER, segments.LOSSLESS_GENERIC, 1, data)
 
 
