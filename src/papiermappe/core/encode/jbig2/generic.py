@@ -64,10 +64,10 @@ def _find_ink(padded: NDArray[np.uint8], line: int, adaptive: NDArray[np.int64],
 @compiled("b1(u1[::1], u1[::1])")
 def _are_alike(row: NDArray[np.uint8], other: NDArray[np.uint8]) -> bool:
     words, others = row.view(np.uint64), other.view(np.uint64)
+    differing = np.uint64(0)
     for word in range(np.uint64(words.size)):
-        if words[word] != others[word]:
-            return False
-    return True
+        differing |= words[word] ^ others[word]
+    return bool(differing == 0)
 
 
 @compiled("u1[::1](u1[:, ::1], i8, i8[:, ::1])")
@@ -120,9 +120,7 @@ def _coded(padded: NDArray[np.uint8], width_px: int, adaptive: NDArray[np.int64]
             )
             if context == 0 and col >= searched:
                 white_until, searched = _end_of_white(words, col, width)
-                if (
-                    white_until > col
-                ):  # nothing but white lies around these, so that all of a context is 0 behind them, too
+                if white_until > col:  # around the last of these is white, too: the context behind it has no ink
                     times = np.int64(white_until - col)
                     a, c, count, at = encode_run(np.uint8(0), times, np.int64(0), states, a, c, count, at, out)
                     before = above = top = np.uint32(0)
