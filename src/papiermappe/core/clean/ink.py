@@ -4,6 +4,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from papiermappe.core.clean.profiles import thinned
 from papiermappe.core.picture import Pixels
 
 INK_LEVELS = 18  # ink is darker than its surroundings by at least this
@@ -24,12 +25,19 @@ def without_thick(darkness: NDArray[np.int16]) -> Pixels:
     return ink
 
 
-def bottom_edges(darkness: NDArray[np.int16], ink: Pixels) -> NDArray[np.float32]:
-    """Return where ink ends downwards, as (n, 2) `(row, col)`; the row lies between pixels, where the ink ends."""
+def bottom_edges(darkness: NDArray[np.int16], ink: Pixels, most: int | None = None) -> NDArray[np.float32]:
+    """Return where ink ends downwards, as (n, 2) `(row, col)`; the row lies between pixels, where the ink ends.
+
+    Args:
+        darkness: (h, w), as `darkness_of` gives it.
+        ink: (h, w), 1 = ink.
+        most: so many places at most, an even share of all.
+    """
     ends = cv2.findNonZero(cv2.subtract(ink[:-1], ink[1:])) if len(ink) > 1 else None
     if ends is None or not len(ends):
         return np.empty((0, 2), np.float32)
-    cols, rows = ends.reshape(-1, 2).T
+    places = ends.reshape(-1, 2)
+    cols, rows = (places if most is None else thinned(places, most)).T
     inside = darkness[rows, cols].astype(np.float32) - INK_LEVELS
     outside = INK_LEVELS - darkness[rows + 1, cols].astype(np.float32)
     return np.column_stack([rows + inside / np.maximum(inside + outside, 1e-3), cols]).astype(np.float32)

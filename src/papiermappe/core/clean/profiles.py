@@ -4,13 +4,14 @@ The sum of squared differences between neighbouring rows of the profile is great
 (W. Postl, "Detection of linear oblique structures and skew scan in digitized documents", ICPR 1986).
 """
 
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.compiled import compiled
 
+T = TypeVar("T", bound=np.generic)
 Points = NDArray[np.float32]
 
 
@@ -37,7 +38,7 @@ def best_angle(points: Points, range_deg: float, step_deg: float, max_points: in
     return ScoredAngle(float(angles_deg[best]), float(scores[best]) / len(some), float(scores[best]) / median)
 
 
-def thinned(points: Points, most: int) -> Points:
+def thinned(points: NDArray[T], most: int) -> NDArray[T]:
     """Keep an even share of the points, the same ones each time."""
     if len(points) <= most:
         return points

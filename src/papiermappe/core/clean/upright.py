@@ -94,7 +94,8 @@ def _told(turns: int, votes: Votes) -> TurnEstimate:
 def _lines_of(view: View, turns: int) -> ScoredAngle:
     """Return how sharply, and at which angle, print lines up on a page turned by so many quarters."""
     ink = _without_rules(turned(view.ink, turns), view.dpi)
-    return best_angle(bottom_edges(np.rot90(view.darkness, turns), ink), 15.0, STEP_DEG, COARSE_POINTS)
+    ends = bottom_edges(np.rot90(view.darkness, turns), ink, COARSE_POINTS)
+    return best_angle(ends, 15.0, STEP_DEG, COARSE_POINTS)
 
 
 def _without_rules(ink: Pixels, dpi: float) -> Pixels:

@@ -35,7 +35,10 @@ def missing_paper(ink: Pixels, dpi: float) -> NDArray[np.float32]:
     height, width = ink.shape
     _, _, boxes, _ = cv2.connectedComponentsWithStats((ink > BACKING_LEVELS).astype(np.uint8), connectivity=4)
     places = []
-    for left, top, across, down, area in boxes[1:]:
+    large = boxes[1:, (cv2.CC_STAT_WIDTH, cv2.CC_STAT_HEIGHT)].min(axis=1) >= mm_to_px(
+        min(HOLE_MM[0], CORNER_MM[0]), dpi
+    )
+    for left, top, across, down, area in boxes[1:][large]:
         middle = (left + across / 2, top + down / 2)
         if _is_hole(across, down, area, dpi) and _from_edge(middle, (width, height)) <= mm_to_px(EDGE_MM, dpi):
             places.append(middle)

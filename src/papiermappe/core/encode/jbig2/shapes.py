@@ -54,33 +54,41 @@ def shapes_of(ink: NDArray[np.bool_]) -> Shapes:
     Args:
         ink: (h, w), True = ink.
     """
-    starts, ends, first_run = _runs(np.ascontiguousarray(ink))
+    starts, ends, first_run = _runs(np.packbits(ink, axis=1), ink.shape[1])
     return Shapes(*_drawn(starts, ends, first_run, _labels(starts, ends, first_run)))
 
 
-@compiled("Tuple((i4[::1], i4[::1], i8[::1]))(b1[:, ::1])")
-def _runs(ink: NDArray[np.bool_]) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int64]]:
-    """Return where the runs of ink start and end (just outside), and the first of each row."""
-    height, width = ink.shape
+@compiled("Tuple((i4[::1], i4[::1], i8[::1]))(u1[:, ::1], i8)")
+def _runs(packed: NDArray[np.uint8], width: int) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.int64]]:
+    """Return where the runs of ink start and end (just outside), and the first of each row.
+
+    Args:
+        packed: the page, (h, bytes), eight pixels a byte, the first in its highest bit: most bytes hold none of an end.
+        width: of the page in px.
+    """
     room = 1024
     starts, ends = np.empty(room, np.int32), np.empty(room, np.int32)
-    first_run = np.zeros(height + 1, np.int64)
+    first_run = np.zeros(len(packed) + 1, np.int64)
     count = 0
-    for row in range(height):
+    for row in range(len(packed)):
         if count + width // 2 + 1 > room:
             room = 2 * room + width
             more_starts, more_ends = np.empty(room, np.int32), np.empty(room, np.int32)
             more_starts[:count], more_ends[:count] = starts[:count], ends[:count]
             starts, ends = more_starts, more_ends
-        inside = False
-        for col in range(width):
-            if ink[row, col] != inside:
-                if inside:
-                    ends[count] = col
-                    count += 1
-                else:
-                    starts[count] = col
-                inside = not inside
+        inside = np.uint8(0)
+        for byte in range(packed.shape[1]):
+            bits = packed[row, byte]
+            if bits == np.uint8(255) * inside:
+                continue
+            for bit in range(8):
+                if (bits >> np.uint8(7 - bit)) & np.uint8(1) != inside:
+                    if inside:
+                        ends[count] = 8 * byte + bit
+                        count += 1
+                    else:
+                        starts[count] = 8 * byte + bit
+                    inside = np.uint8(1) - inside
         if inside:
             ends[count] = width
             count += 1
