@@ -73,6 +73,7 @@ document.body.dispatchEvent(event);
 """
 
 
+@pytest.mark.shared_desk
 def test_files_are_chosen_and_what_is_locked_or_broken_is_said(
     intake: int, stack: Stack, driver: Chrome, until: Until, tmp_path: Path
 ) -> None:
@@ -96,6 +97,7 @@ def test_files_are_chosen_and_what_is_locked_or_broken_is_said(
 
 
 @pytest.mark.parametrize("how", ["drop", "paste"])
+@pytest.mark.shared_desk
 def test_files_are_dropped_and_pasted_at_any_station(
     how: str, intake: int, stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -118,6 +120,7 @@ def test_each_file_gets_a_mappe_of_its_own(
     assert counts == {"Files": 0, "Lease": 2, "Hail": 1}
 
 
+@pytest.mark.shared_desk
 def test_fronts_from_one_file_and_backs_from_another(
     intake: int, stack: Stack, driver: Chrome, until: Until, tmp_path: Path
 ) -> None:

@@ -236,6 +236,27 @@ def test_signs_around_a_name_are_not_of_it(read: str) -> None:
     assert found.name == "Overton Surveyors"
 
 
+@pytest.mark.parametrize("name", ["J. Wendover & Sons", "Osk und Söhne"])
+def test_a_house_of_a_family_is_named_at_the_foot(name: str) -> None:
+    found = sender_of(page((25, 100, "Dear Madam,"), (25, 282, f"{name} · 3 Stave Lane · Oskham OS5 2RT")))
+    assert found is not None
+    assert found.name == name
+
+
+@pytest.mark.parametrize(
+    "label", ["Rechnungsdatum", "Lieferdatum:", "Kundennummer", "Rechnungs-Nr.", "Invoice date", "Your ref.", "Seite"]
+)
+def test_the_label_of_something_else_is_no_sender(label: str) -> None:
+    assert sender_of(page((150, 40, label, 6), (25, 100, "Sehr geehrte Damen und Herren,"))) is None
+
+
+@pytest.mark.parametrize("name", ["Update Printers", "Casino", "Seitenbau Osk", "Numbers and Sons"])
+def test_a_name_that_is_like_a_label_is_a_sender(name: str) -> None:
+    found = sender_of(page((25, 14, name, 7), (25, 100, "Dear Madam,")))
+    assert found is not None
+    assert found.name == name
+
+
 def test_letters_read_into_a_picture_are_no_subject() -> None:
     assert proposals_of(page((25, 80, "Ei Aa", 9), (25, 100, "il"), (25, 110, "rn"))) is None
 

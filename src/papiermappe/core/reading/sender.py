@@ -24,7 +24,7 @@ LONGEST = 80
 
 _ORGANISATION = re.compile(
     r"\b(?:gmbh|ag|kg|ohg|eg|e\.?\s?g\.?|e\.?\s?v\.?|ug|se|ltd|limited|plc|llp|llc|inc|corp|co|company|"
-    r"& sons|brothers|gebr(?:üder)?|"
+    r"sons|söhne|brothers|gebr(?:üder)?|"
     r"cooperative|co-operative|genossenschaft|verein|verband|association|society|club|council|office|department|agency|"
     r"authority|ministry|university|college|school|schule|universität|bank|sparkasse|versicherung|insurance|stadtwerke|"
     r"gemeinde|landratsamt|finanzamt|amt|kanzlei|praxis|partners?|services|supplies|works|group|trust|foundation|stiftung|"
@@ -38,6 +38,9 @@ _STREET = re.compile(
 )
 _CONTACT = re.compile(
     r"@|www\.|https?:|\b(?:tel|phone|fax|telefon|e-?mail|mobil|iban|bic|vat|ust|hrb|registered|sitz)\b|\d{5,}", re.I
+)
+_LABEL = re.compile(
+    r"(?:datum|nummer|\b(?:date|number|no|nr|zeichen|ref|reference|page|seite|betrag|amount))\W*$", re.I
 )
 _DOMAIN = re.compile(r"(?:@|www\.)(?P<name>[\w.-]+)\.[a-z]{2,}", re.I)
 _STRONG = re.compile(r"\s*[·•|\u2013\u2014]\s*|\s+[-*:]\s+")  # a dot in the middle of a line is read as a colon, too
@@ -161,6 +164,7 @@ def _may_be_name(line: Line, languages: Sequence[str]) -> bool:
     text = line.text.strip()
     is_long = len(line.words) > MOST_WORDS or len(text) < 3
     told = dates_in(text, languages) or kind_named(text) or opens_with_salutation(text) or _HONORIFIC.search(text)
+    told = told or _LABEL.search(text)
     only_address = _CONTACT.search(text) or (_POSTCODE.search(text) and len(_parts(text)) < 2) or _STREET.search(text)
     return not (is_long or told or only_address) and re.search(r"[^\W\d_]{3,}", text) is not None
 
