@@ -120,7 +120,6 @@ def test_each_file_gets_a_mappe_of_its_own(
     assert counts == {"Files": 0, "Lease": 2, "Hail": 1}
 
 
-@pytest.mark.shared_desk
 def test_fronts_from_one_file_and_backs_from_another(
     intake: int, stack: Stack, driver: Chrome, until: Until, tmp_path: Path
 ) -> None:
