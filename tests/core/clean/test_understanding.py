@@ -49,6 +49,11 @@ def test_the_way_up_is_not_asked_of_pages_with_hardly_a_letter() -> None:
         ("pen", False),
     ]
     assert all(find_upright(page, 300).has_letters for _, page, _ in turned_pages(range(4), SEED))
+    words = np.full((400, 800), 250, np.uint8)
+    for top, left, right in ((100, 50, 700), (160, 50, 600)):
+        words[top : top + 15, left:right] = 20  # two lines whose letters run into one another
+    assert find_upright(words, 150).has_letters
+    assert find_upright(np.ascontiguousarray(np.rot90(words)), 150).has_letters
     coarse = np.full((300, 210), 250, np.uint8)
     assert find_upright(coarse, 36).has_letters  # so coarse that letters would not be seen apart
 

@@ -41,8 +41,11 @@ def pieces_of(grey: Pixels, dpi: float) -> Boxes:
 
 
 def letters_among(pieces: Boxes, dpi: float) -> int:
-    """Return how many pieces of ink have the shape of a letter and are not too small for one; large ones count too."""
-    return int(np.count_nonzero(_shaped(pieces) & (pieces.height >= mm_to_px(HEIGHT_MM[0], dpi))))
+    """Return how many letters pieces of ink may be: large ones count too, and a long piece as several run together."""
+    low = mm_to_px(HEIGHT_MM[0], dpi)
+    short, long = np.minimum(pieces.width, pieces.height), np.maximum(pieces.width, pieces.height)
+    single = _shaped(pieces) & (pieces.height >= low)
+    return int(np.where(short >= low, np.rint(long / np.maximum(short, 1)), single).sum())
 
 
 def glyphs_of(pieces: Boxes, dpi: float, skew_deg: float) -> Glyphs:
