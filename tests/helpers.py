@@ -17,7 +17,7 @@ import httpx
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from papiermappe.core.clean.upright import TurnEstimate
 from papiermappe.core.encode.plain import Readable
@@ -44,6 +44,7 @@ from papiermappe.services.receiving import receive
 from papiermappe.services.views import mappe_view
 from papiermappe.store.database import Store
 from papiermappe.store.models import Document
+from papiermappe.store.queue import JobKind
 from papiermappe.store.secrets import SecretBox
 from papiermappe.words import Words
 
@@ -327,6 +328,12 @@ def analyse_all(store: Store, mappe_id: int) -> None:
         analysing.analyse_page(store, page.id, once, DEFAULT_LIMIT_PX)
 
 
+def drop_jobs(store: Store, *kinds: JobKind) -> None:
+    """Take jobs out of the queue, as they are once a worker has done them."""
+    with store.begin() as session:
+        session.execute(text("delete from procrastinate_jobs where task_name = any(:kinds)"), {"kinds": list(kinds)})
+
+
 def request(store: Store, mappe_id: int, destination: int, now: datetime, **wanted: Any) -> int:
     """Ask for a document."""
     return filing.request_filing(ANNA, store, mappe_id, FilingRequest((destination,), **wanted), now)
@@ -366,10 +373,10 @@ def made_document(store: Store, filing_id: int, number: int = 1) -> MadeDocument
 def page_saying(*lines: str, at_mm: float = 20.0) -> PageText:
     """Return an A4 page of what was read in German: a paragraph of lines, the first at a height."""
     made = []
-    for number, text in enumerate(lines):
+    for number, said in enumerate(lines):
         top = at_mm + 8 * number
         box = BoxMm(left=20, top=top, right=100, bottom=top + 6)
-        made.append(Line(words=tuple(Word(text=word, box=box, confidence=0.9) for word in text.split()), box=box))
+        made.append(Line(words=tuple(Word(text=word, box=box, confidence=0.9) for word in said.split()), box=box))
     return PageText(
         width_mm=210, height_mm=297, languages=("deu",), blocks=(Block(paragraphs=(Paragraph(lines=tuple(made)),)),)
     )

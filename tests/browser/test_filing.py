@@ -11,7 +11,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 from tests.browser.conftest import Stack, assert_accessible, next_name
-from tests.helpers import ANNA
+from tests.helpers import ANNA, drop_jobs
 
 from papiermappe.core.reading.printed import Printed
 from papiermappe.core.reading.proposal import Proposal, Proposals
@@ -22,6 +22,7 @@ from papiermappe.services.destinations import add_folder, list_destinations, rem
 from papiermappe.services.naming_rules import list_rules
 from papiermappe.services.reading import record_printed
 from papiermappe.store.models import Page
+from papiermappe.store.queue import JobKind, enqueue_later
 
 Until = Callable[..., None]
 
@@ -81,6 +82,32 @@ def test_some_pages_are_filed_by_number_and_a_range_that_is_none_is_said(
     field.send_keys(Keys.CONTROL, "a", Keys.NULL, "2")
     driver.find_element(By.ID, "file-it").click()
     until(lambda: [filing.page_count for filing in stack.desk(mappe).filings] == [1])
+
+
+def test_pages_that_are_still_being_examined_are_waited_for(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    with stack.store.begin() as session:
+        enqueue_later(session, JobKind.FIND_UPRIGHT, 600, page_id=stack.desk(mappe).order[0])
+
+    def press(name: str) -> None:
+        until(driver.find_element(By.ID, name).is_displayed)
+        driver.find_element(By.ID, name).click()
+
+    press("file-it")
+    until(lambda: "1 page is still being examined" in driver.find_element(By.CSS_SELECTOR, ".go [role=status]").text)
+    assert_accessible(driver, "filing waits")
+    press("do-not-file")
+    until(driver.find_element(By.ID, "file-it").is_enabled)
+    assert stack.desk(mappe).filings == []
+    press("file-it")
+    press("file-now")
+    until(lambda: len(stack.desk(mappe).filings) == 1)
+    until(driver.find_element(By.ID, "file-it").is_enabled)
+    press("file-it")
+    until(driver.find_element(By.ID, "file-now").is_displayed)
+    drop_jobs(stack.store, JobKind.FIND_UPRIGHT)
+    until(lambda: len(stack.desk(mappe).filings) == 2)
 
 
 def chips(driver: Chrome) -> list[str]:

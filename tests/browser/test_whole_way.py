@@ -15,6 +15,7 @@ from selenium.webdriver import ActionChains, Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
+from sqlalchemy import select
 from tests.browser.conftest import Stack, assert_accessible, running
 from tests.helpers import ANNA, PATIENCE_S
 
@@ -25,6 +26,7 @@ from papiermappe.services import destinations, devices, mappen, naming_rules, ti
 from papiermappe.services.filed import Wanted
 from papiermappe.services.filing_views import DeliveryView
 from papiermappe.services.finding import find_pages
+from papiermappe.store.models import Filing, Page
 
 Until = Callable[..., None]
 Complaints = Callable[[], list[str]]
@@ -189,10 +191,10 @@ def test_a_letter_an_invoice_and_a_lease_are_filed_named_and_searchable_by_three
 
 
 def _filed_by_three_actions(stack: Stack, driver: Chrome, until: Until, mappe: int) -> Path:
-    """Scan and file the paper in the feeder as somebody in a hurry does, before it has been read; return the file."""
+    """Scan and file the paper in the feeder as somebody in a hurry does, before it is examined; return the file."""
     until(lambda: driver.find_element(By.ID, "scan").is_enabled())
     keys(driver, " ")  # 1: scan
-    until(lambda: stack.desk(mappe).order and stack.desk(mappe).analysed)
+    until(lambda: stack.desk(mappe).runs and not stack.desk(mappe).runs[0].state.live)
     keys(driver, "4")  # 2: to the station File
     at_station(driver, until, "file")
     until(lambda: driver.find_element(By.ID, "file-it").is_enabled())
@@ -202,6 +204,11 @@ def _filed_by_three_actions(stack: Stack, driver: Chrome, until: Until, mappe: i
         return [one for filing in stack.desk(mappe).filings for one in filing.deliveries if one.place]
 
     until(delivered, 3 * PATIENCE_S)
+    with stack.store.begin() as session:
+        as_filed = [page["treatment"] for page in session.scalars(select(Filing.pages)).all()[-1]["pages"]]
+        pages = [session.get_one(Page, number) for number in stack.desk(mappe).order]
+        assert all(page.analysis for page in pages)
+        assert as_filed == [page.treatment for page in pages]
     return Path(delivered()[0].place or "")
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from cryptography.fernet import Fernet
 from sqlalchemy import select
-from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, make, scan
+from tests.helpers import ANNA, QUICK_ONE_SIDE, WORDS, Drawer, analyse_all, desk, drop_jobs, make, scan
 from typer.testing import CliRunner
 
 from papiermappe.cli import app
@@ -24,6 +24,7 @@ from papiermappe.services.destinations import DestinationWanted
 from papiermappe.services.errors import NotFound
 from papiermappe.store.database import Store
 from papiermappe.store.models import Filing, FilingState
+from papiermappe.store.queue import JobKind, enqueue
 from papiermappe.store.secrets import SecretBox
 
 BOX = SecretBox(Fernet.generate_key())
@@ -35,6 +36,7 @@ def full(store: Store, mappe: int, zaunkoenig: int, drawer: Drawer) -> int:
     drawer.lay("lease")
     scan(store, mappe, zaunkoenig, QUICK_ONE_SIDE)
     analyse_all(store, mappe)
+    drop_jobs(store, *JobKind)
     return mappe
 
 
@@ -97,6 +99,21 @@ def test_who_does_not_wait_is_told_that_it_goes_on(store: Store, full: int, tmp_
     destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
     outcome = file_mappe(store, BOX, full, Asked(["Leases"]), 0)
     assert (outcome.state, outcome.exit_code) == ("making", WAITS)
+
+
+def test_pages_that_are_still_being_examined_are_waited_for(store: Store, full: int, tmp_path: Path) -> None:
+    destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    with store.begin() as session:
+        enqueue(session, JobKind.FIND_UPRIGHT, page_id=desk(store, full).order[0])
+    (outcome,) = file_mappen(store, BOX, [full], Asked(["Leases"]), 0)
+    assert outcome.exit_code == FAILED
+    assert in_words(outcome, WORDS).endswith(
+        "Pages are still being examined: 1. Nothing was filed; wait longer, or try again."
+    )
+    assert desk(store, full).filings == []
+    threading.Timer(1, drop_jobs, (store, JobKind.FIND_UPRIGHT)).start()
+    with worker(store):
+        assert file_mappe(store, BOX, full, Asked(["Leases"]), 60).exit_code == DONE
 
 
 def test_what_is_not_there_is_said(store: Store, full: int, tmp_path: Path) -> None:

@@ -50,6 +50,7 @@ LOOK_EVERY_S = 2.5
 SETTLE_S = 0.5
 SLOW_ANSWER_S = 1.0
 POLL_S = 2.0
+ABORT_POLL_S = 3600.0  # what is to stop is asked for in our own tables
 CONNECTIONS = 4
 """To ask for jobs and to note how they ended: milliseconds each, and a connection holds some 5 MB in PostgreSQL."""
 GRACE_S = 5
@@ -159,7 +160,7 @@ async def _take_jobs(app: App, lane: Lane) -> None:
                 concurrency=lane.at_a_time,
                 delete_jobs="successful",
                 fetch_job_polling_interval=POLL_S,
-                abort_job_polling_interval=POLL_S,
+                abort_job_polling_interval=ABORT_POLL_S,
                 update_heartbeat_interval=HEARTBEAT_S,
                 stalled_worker_timeout=DEAD_AFTER_S,
                 shutdown_graceful_timeout=GRACE_S,

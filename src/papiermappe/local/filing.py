@@ -18,7 +18,8 @@ from papiermappe.message import Message, SaysMessages
 from papiermappe.services import destinations, filing, mappen
 from papiermappe.services.caller import Caller
 from papiermappe.services.destinations import KeptDestination
-from papiermappe.services.errors import ServiceError
+from papiermappe.services.errors import NotPossible, ServiceError
+from papiermappe.services.examining import being_examined
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.filing_views import FilingView, whole_filing
 from papiermappe.services.mappen import MappeCard
@@ -92,7 +93,7 @@ def file_mappen(
 
 
 def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wait_s: float) -> Outcome:
-    """Have a Mappe filed by the desk's workers and wait for what comes of it.
+    """Have a Mappe filed by the desk's workers, once its pages are examined, and wait for what comes of it.
 
     Args:
         store: of the desk.
@@ -103,14 +104,18 @@ def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wa
 
     Raises:
         CannotFile: there is no destination of that name.
-        ServiceError: it cannot be filed like that.
+        ServiceError: it cannot be filed like that, or its pages are not examined in time.
         RangeRefused: the ranges of pages make no sense.
     """
     places = [_named(store, name) for name in asked.to]
+    until_s = time.monotonic() + wait_s
+    while waiting := being_examined(SCRIPT, store, mappe_id):
+        if time.monotonic() > until_s:
+            raise NotPossible("pages_being_examined", pages=waiting)
+        time.sleep(ASK_EVERY_S)
     number = filing.request_filing(
         SCRIPT, store, mappe_id, _request(asked, places), datetime.now().astimezone(), secrets
     )
-    until_s = time.monotonic() + wait_s
     while (outcome := _outcome(mappe_id, whole_filing(SCRIPT, store, number))).state == "making":
         if time.monotonic() > until_s:
             break

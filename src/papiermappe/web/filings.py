@@ -17,7 +17,7 @@ from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, filed, filing, levels, naming, slips
+from papiermappe.services import delivering, examining, filed, filing, levels, naming, slips
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.naming import ByHand, NameView, NameWanted
 from papiermappe.services.planning import PagesWanted
@@ -121,6 +121,12 @@ def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
         command.replaces,
     )
     return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone(), ctx.secrets)
+
+
+@router.get("/mappen/{mappe_id}/being-examined")
+def being_examined(ctx: Ctx, caller: Asks, mappe_id: Id) -> int:
+    """Return how many pages will still change by themselves: who files waits for them."""
+    return examining.being_examined(caller, ctx.store, mappe_id)
 
 
 @router.post("/mappen/{mappe_id}/name")

@@ -1,4 +1,5 @@
 // The station File: the look and size of each level, the name, what to check, and the filing.
+import { createExamination } from "../examination.js";
 import { createExtras } from "../extras.js";
 import { LEVELS, createLook } from "../look.js";
 import { createKeptRules } from "../kept_rules.js";
@@ -31,6 +32,8 @@ export function file(mappe, facts) {
     look: null,
     /** @type {any} */
     extras: null,
+    /** @type {any} */
+    examination: createExamination(mappe.id),
     languages: facts.reading.languages,
     mode: facts.reading.mode,
     chosenDivision: "one",
@@ -243,14 +246,16 @@ export function file(mappe, facts) {
     /** @param {string} text */
     copy(text) { navigator.clipboard?.writeText(text); },
     get fileLabel() { return this.filings.some((/** @type {any} */ filing) => filing.done) ? t("File another copy") : t("File it"); },
+    get noteBelow() { return this.examination.waits ? this.examination.text : t("The scans stay as they are."); },
     get cannotFile() { return this.busy || this.places.none || !mappe.pageCount || this.filings.some((/** @type {any} */ filing) => filing.making); },
-    /** What was just typed comes first: leaving a field sends it, and the filing waits for that. */
+    /** What was just typed comes first: leaving a field sends it, and the filing waits for that, and for pages that will still change by themselves. */
     async fileIt() {
       if (this.cannotFile) return;
       this.busy = true;
       if (document.activeElement instanceof HTMLElement && document.activeElement.matches("input")) document.activeElement.blur();
       await mappe.settled();
-      const filed = await mappe.own("filings", { ...this.command, ...this.naming.wanted, ...this.extras.wanted });
+      const wanted = await this.examination.over();
+      const filed = wanted ? await mappe.own("filings", { ...this.command, ...this.naming.wanted, ...this.extras.wanted }) : undefined;
       if (filed !== undefined) {
         this.extras.filed();
         this.chosenReplaced = null;
