@@ -4,7 +4,6 @@ import os
 import signal
 import subprocess
 import sys
-import time
 import uuid
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -23,7 +22,7 @@ from papiermappe.services import devices, mappen
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.migration import migrate
-from tests.helpers import ANNA, PATIENCE_S, Drawer, free_ports
+from tests.helpers import ANNA, PATIENCE_S, Drawer, free_ports, wait_until
 
 TEMPLATE = "template_papiermappe"
 
@@ -110,14 +109,7 @@ def mappe(store: Store) -> int:
 @pytest.fixture
 def until() -> Callable[[Callable[[], object], float], None]:
     """Waits for something to become true."""
-
-    def wait(condition: Callable[[], object], patience_s: float = PATIENCE_S) -> None:
-        until_s = time.monotonic() + patience_s
-        while not condition():
-            assert time.monotonic() < until_s, "it did not happen in time"
-            time.sleep(0.03)
-
-    return wait
+    return wait_until
 
 
 @pytest.fixture(scope="session", autouse=True)

@@ -1,5 +1,6 @@
 """What tests do over and over: laying paper, waiting, reading the truth."""
 
+import contextlib
 import hashlib
 import io
 import os
@@ -52,6 +53,7 @@ ANNA, BEN = Caller("anna"), Caller("ben")
 WORDS = Words.of("en-GB")
 PATIENCE_S = 180.0
 """How long a test waits for what must come: a shared machine can be twenty times slower than a quiet one."""
+LOOK_EVERY_S = 0.03
 PORTS = {"kiebitz": 1, "zaunkoenig": 2, "stieglitz": 3}
 QUICK = TicketSettings(source=Source.FEEDER, sides=Sides.BOTH, dpi=100)
 QUICK_ONE_SIDE = TicketSettings(source=Source.FEEDER, sides=Sides.ONE, dpi=100)
@@ -80,6 +82,29 @@ def once(function: Callable[..., Any], /, *arguments: object) -> Any:
     if key not in _COMPUTED:
         _COMPUTED[key] = function(*arguments)
     return _COMPUTED[key]
+
+
+def wait_until(
+    condition: Callable[[], object], patience_s: float = PATIENCE_S, not_yet: tuple[type[Exception], ...] = ()
+) -> None:
+    """Wait for something to become true.
+
+    Between two questions it waits twice as long as the first took: what is waited for needs the machine, too.
+
+    Args:
+        condition: asked until it holds.
+        patience_s: for so long.
+        not_yet: where asking raises one of these, it does not hold.
+    """
+    until_s = time.monotonic() + patience_s
+    while True:
+        asked_s = time.monotonic()
+        with contextlib.suppress(*not_yet):
+            if condition():
+                return
+        now_s = time.monotonic()
+        assert now_s < until_s, "it did not happen in time"
+        time.sleep(max(LOOK_EVERY_S, 2 * (now_s - asked_s)))
 
 
 def _seen_by_a_camera() -> NDArray[np.float64]:

@@ -5,6 +5,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path
 
 import httpx
@@ -13,15 +14,14 @@ from selenium import webdriver
 from selenium.common.exceptions import JavascriptException, NoSuchElementException, StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
-from selenium.webdriver.support.ui import WebDriverWait
 from tests.conftest import TEMPLATE
-from tests.helpers import ANNA, PATIENCE_S, Desk, Drawer, desk, free_ports
+from tests.helpers import ANNA, PATIENCE_S, Desk, Drawer, desk, free_ports, wait_until
 
 from papiermappe.devices.escl import Limits
 from papiermappe.devices.model import Colour, Sides, Source, TicketSettings
 from papiermappe.local.postgres import PrivatePostgres
 from papiermappe.local.processes import Child
-from papiermappe.services import destinations, devices, mappen, moving, runs
+from papiermappe.services import destinations, devices, mappen, moving, runs, tickets
 from papiermappe.store.blobs import Blobs
 from papiermappe.store.database import Store
 from papiermappe.store.models import RunState
@@ -148,6 +148,16 @@ def stack(request: pytest.FixtureRequest) -> Iterator[Stack]:
         yield found
 
 
+@pytest.fixture
+def own_tickets(stack: Stack) -> Iterator[None]:
+    """Takes away the tickets that a test keeps: others find the default one that they knew."""
+    before = tickets.list_tickets(ANNA, stack.store)
+    yield
+    tickets.make_default(ANNA, stack.store, before[0].id)
+    for kept in {ticket.id for ticket in tickets.list_tickets(ANNA, stack.store)} - {ticket.id for ticket in before}:
+        tickets.remove_ticket(ANNA, stack.store, kept)
+
+
 @pytest.fixture(scope="session")
 def downloads(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """Where the browser puts what it downloads."""
@@ -187,14 +197,10 @@ def driver(chromium: webdriver.Chrome) -> Iterator[webdriver.Chrome]:
 
 
 @pytest.fixture
-def until(driver: webdriver.Chrome) -> Callable[[Callable[[], object], float], None]:
+def until() -> Callable[[Callable[[], object], float], None]:
     """Waits for something to become true in the browser, over changes of page in between."""
-
-    def wait(condition: Callable[[], object], patience_s: float = PATIENCE_S) -> None:
-        between_pages = (NoSuchElementException, StaleElementReferenceException, JavascriptException)
-        WebDriverWait(driver, patience_s, 0.03, between_pages).until(lambda _: condition(), "it did not happen in time")
-
-    return wait
+    between_pages = (NoSuchElementException, StaleElementReferenceException, JavascriptException)
+    return partial(wait_until, not_yet=between_pages)
 
 
 @pytest.fixture

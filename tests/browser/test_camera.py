@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import NoSuchElementException
 from selenium.webdriver import Chrome
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.ui import WebDriverWait
 from tests.browser.conftest import Stack, assert_accessible, chrome
-from tests.helpers import ANNA, PATIENCE_S
+from tests.helpers import ANNA, wait_until
 
 from papiermappe.core.order.places import Side
 from papiermappe.services import mappen
@@ -109,7 +109,7 @@ def mappe(stack: Stack) -> int:
 def open_intake(window: Chrome, stack: Stack, mappe: int) -> None:
     """Go to the Intake."""
     window.get(f"{stack.url}/mappen/{mappe}/intake")
-    patiently(window, lambda: window.find_element(By.ID, "use-camera").is_displayed())
+    patiently(lambda: window.find_element(By.ID, "use-camera").is_displayed())
 
 
 def intake(window: Chrome, stack: Stack, mappe: int) -> None:
@@ -118,9 +118,9 @@ def intake(window: Chrome, stack: Stack, mappe: int) -> None:
     window.find_element(By.ID, "use-camera").click()
 
 
-def patiently(window: Chrome, condition: Callable[[], object]) -> None:
+def patiently(condition: Callable[[], object]) -> None:
     """Wait for something to become true."""
-    WebDriverWait(window, PATIENCE_S, 0.03).until(lambda _: condition(), "it did not happen in time")
+    wait_until(condition, not_yet=(NoSuchElementException,))
 
 
 def said(window: Chrome) -> str:
@@ -130,7 +130,7 @@ def said(window: Chrome) -> str:
 
 def wait_for_words(window: Chrome, words: str) -> None:
     """Wait until they are said of what the camera sees."""
-    patiently(window, lambda: said(window) == words)
+    patiently(lambda: said(window) == words)
 
 
 def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
@@ -146,25 +146,25 @@ def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
         words = "This one is in. Turn it over, or lay the next one." if scene.is_still else "Move your hand away."
         wait_for_words(window, words)
     window.execute_script("return show(arguments[0])", divider.frames)
-    patiently(window, lambda: f"/mappen/{mappe}/" not in window.current_url)
+    patiently(lambda: f"/mappen/{mappe}/" not in window.current_url)
     first = stack.desk(mappe)
     assert first.runs[-1].state is RunState.DONE
     # Laid, and turned over; what was only moved is in already; and the two pages of the book.
-    patiently(window, lambda: len(stack.desk(mappe).order) == 4)
-    patiently(window, lambda: all(page.analysed for page in stack.desk(mappe).pages))
+    patiently(lambda: len(stack.desk(mappe).order) == 4)
+    patiently(lambda: all(page.analysed for page in stack.desk(mappe).pages))
     widths_mm = [page.width_mm for page in stack.desk(mappe).pages]
     # Made flat, without the table; a book's pages are half as wide as a sheet is long.
     assert widths_mm == [pytest.approx(210, abs=4)] * 2 + [pytest.approx(148, abs=8)] * 2
     following = int(window.current_url.split("/mappen/")[1].split("/")[0])
     assert stack.desk(following).view.subject == "Hail damage"
-    patiently(window, lambda: len(stack.desk(following).order) == 1)
+    patiently(lambda: len(stack.desk(following).order) == 1)
     window.find_element(By.ID, "end-camera").click()
-    patiently(window, lambda: not stack.desk(following).runs[-1].live)
+    patiently(lambda: not stack.desk(following).runs[-1].live)
 
 
 def test_space_takes_what_is_seen_and_a_count_ends_it(stack: Stack, window: Chrome, mappe: int) -> None:
     intake(window, stack, mappe)
-    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+    patiently(lambda: window.find_element(By.ID, "take-picture").is_enabled())
     assert_accessible(window, "the camera")
     window.find_element(By.ID, "by-itself").click()
     field = window.find_element(By.ID, "camera-count")
@@ -172,31 +172,31 @@ def test_space_takes_what_is_seen_and_a_count_ends_it(stack: Stack, window: Chro
     window.execute_script("arguments[0].blur()", field)
     body = window.find_element(By.TAG_NAME, "body")
     body.send_keys(" ")
-    patiently(window, lambda: len(stack.desk(mappe).order) == 1)
+    patiently(lambda: len(stack.desk(mappe).order) == 1)
     scan = stack.desk(mappe).pages[0].scan
     body.send_keys(Keys.BACKSPACE)
-    patiently(window, lambda: window.find_element(By.ID, "last-again").get_attribute("aria-pressed") == "true")
+    patiently(lambda: window.find_element(By.ID, "last-again").get_attribute("aria-pressed") == "true")
     body.send_keys(" ")
-    patiently(window, lambda: stack.desk(mappe).pages[0].scan != scan)
+    patiently(lambda: stack.desk(mappe).pages[0].scan != scan)
     assert len(stack.desk(mappe).order) == 1
     body.send_keys(" ")
-    patiently(window, lambda: len(stack.desk(mappe).order) == 2)
-    patiently(window, lambda: not window.find_element(By.CSS_SELECTOR, ".camera").is_displayed())
-    patiently(window, lambda: stack.desk(mappe).runs[-1].state is RunState.DONE)
+    patiently(lambda: len(stack.desk(mappe).order) == 2)
+    patiently(lambda: not window.find_element(By.CSS_SELECTOR, ".camera").is_displayed())
+    patiently(lambda: stack.desk(mappe).runs[-1].state is RunState.DONE)
 
 
 def test_a_camera_that_goes_away_is_said_and_what_was_taken_is_in(stack: Stack, window: Chrome, mappe: int) -> None:
     intake(window, stack, mappe)
-    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+    patiently(lambda: window.find_element(By.ID, "take-picture").is_enabled())
     window.find_element(By.ID, "take-picture").click()
-    patiently(window, lambda: len(stack.desk(mappe).order) == 1)
+    patiently(lambda: len(stack.desk(mappe).order) == 1)
     window.execute_script(
         "document.querySelector('.seen video').srcObject.getVideoTracks()[0].dispatchEvent(new Event('ended'))"
     )
-    patiently(window, lambda: "The camera has gone. What was taken is in." in said(window))
+    patiently(lambda: "The camera has gone. What was taken is in." in said(window))
     assert not window.find_element(By.ID, "take-picture").is_enabled()
     window.find_element(By.ID, "camera-again").click()
-    patiently(window, lambda: window.find_element(By.ID, "take-picture").is_enabled())
+    patiently(lambda: window.find_element(By.ID, "take-picture").is_enabled())
 
 
 @pytest.mark.parametrize(

@@ -15,11 +15,11 @@ from papiermappe.services import mappen, tickets
 
 Until = Callable[..., None]
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow]
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.shared_desk]
 
 
 @pytest.fixture
-def intake(stack: Stack, driver: Chrome, until: Until) -> Callable[[str], int]:
+def intake(stack: Stack, own_tickets: None, driver: Chrome, until: Until) -> Callable[[str], int]:
     """Opens the Intake of a new Mappe with a scanner."""
 
     def opened(scanner: str) -> int:
@@ -97,7 +97,7 @@ def test_areas_are_moved_resized_drawn_and_left_out(
     until(lambda: len(areas(driver)) == 1)
     until(lambda: driver.find_element(By.ID, "scan").is_enabled())
     driver.find_element(By.ID, "scan").click()
-    until(lambda: len(stack.desk(mappe).order) == 1)
+    until(lambda: len(stack.desk(mappe).order) == 1 and not stack.desk(mappe).runs[-1].live)
 
 
 def test_words_of_the_ticket_switch_what_is_done_on_arrival(

@@ -46,7 +46,7 @@ def type_name(driver: Chrome, field: str, name: str) -> None:
 
 
 @pytest.fixture
-def intake(stack: Stack, driver: Chrome, until: Until) -> int:
+def intake(stack: Stack, own_tickets: None, driver: Chrome, until: Until) -> int:
     """The Intake of a new Mappe, with the duplex feeder and the ticket that a new desk has."""
     tickets.keep_ticket(ANNA, stack.store, "Member cards", CARDS)
     mappe = mappen.open_mappe(ANNA, stack.store, "Intake")
@@ -59,6 +59,7 @@ def intake(stack: Stack, driver: Chrome, until: Until) -> int:
     return mappe
 
 
+@pytest.mark.shared_desk
 def test_a_word_is_changed_for_once_and_the_change_can_be_kept(
     intake: int, stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -81,6 +82,7 @@ def test_a_word_is_changed_for_once_and_the_change_can_be_kept(
     assert [ticket.settings.colour for ticket in tickets.list_tickets(ANNA, stack.store)][2] is Colour.GREY
 
 
+@pytest.mark.shared_desk
 def test_what_was_changed_for_once_is_over_when_the_run_has_begun(
     intake: int, stack: Stack, driver: Chrome, until: Until
 ) -> None:
@@ -93,6 +95,7 @@ def test_what_was_changed_for_once_is_over_when_the_run_has_begun(
     until(lambda: word(driver, "dpi") == "300 dpi")
 
 
+@pytest.mark.shared_desk
 def test_what_the_device_does_not_offer_is_said_with_what_it_does(intake: int, driver: Chrome, until: Until) -> None:
     press(driver, "Member cards")
     until(lambda: "not at 1200: 600 dpi is taken" in driver.find_element(By.CSS_SELECTOR, ".notes").text)
@@ -101,6 +104,7 @@ def test_what_the_device_does_not_offer_is_said_with_what_it_does(intake: int, d
     assert any(chip.startswith("filed: Faithful ") and chip.endswith("estimated") for chip in chips)
 
 
+@pytest.mark.shared_desk
 def test_paper_of_an_own_size_is_scanned_lighter(intake: int, stack: Stack, driver: Chrome, until: Until) -> None:
     def select(name: str) -> Select:
         return Select(driver.find_element(By.CSS_SELECTOR, f"select[data-name={name}]"))
@@ -132,6 +136,7 @@ def test_paper_of_an_own_size_is_scanned_lighter(intake: int, stack: Stack, driv
     until(lambda: not stack.desk(intake).runs[0].live)
 
 
+@pytest.mark.shared_desk
 def test_a_removed_ticket_is_taken_back(intake: int, driver: Chrome, until: Until) -> None:
     press(driver, "Member cards")
     until(lambda: driver.find_element(By.ID, "remove-ticket").is_displayed())

@@ -1,6 +1,6 @@
 """Two-sided by hand, a sheet taken again, a page scanned again: in a real browser, by few keys."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 
 import pytest
 from selenium.webdriver import ActionChains, Chrome
@@ -21,15 +21,12 @@ QUICK = TicketSettings(dpi=100)
 
 
 @pytest.fixture
-def intake(stack: Stack, driver: Chrome, until: Until) -> Iterator[Callable[[TicketSettings], int]]:
-    """Opens the Intake of a new Mappe with a ticket; other tests find the default ticket that they knew."""
-    was_default = tickets.list_tickets(ANNA, stack.store)[0].id
-    made: list[int] = []
+def intake(stack: Stack, own_tickets: None, driver: Chrome, until: Until) -> Callable[[TicketSettings], int]:
+    """Opens the Intake of a new Mappe with a ticket."""
 
     def opened(ticket: TicketSettings) -> int:
         kept = tickets.keep_ticket(ANNA, stack.store, "Quick", ticket)
         tickets.make_default(ANNA, stack.store, kept)
-        made.append(kept)
         mappe = mappen.open_mappe(ANNA, stack.store, "Landing")
         driver.get(stack.url)
         driver.execute_script("localStorage.clear()")
@@ -40,10 +37,7 @@ def intake(stack: Stack, driver: Chrome, until: Until) -> Iterator[Callable[[Tic
         until(lambda: driver.find_elements(By.CSS_SELECTOR, "select[data-name=dpi] option:checked"))
         return mappe
 
-    yield opened
-    tickets.make_default(ANNA, stack.store, was_default)
-    for ticket in made:
-        tickets.remove_ticket(ANNA, stack.store, ticket)
+    return opened
 
 
 def press(driver: Chrome, key: str) -> None:
