@@ -16,12 +16,13 @@ from tests.helpers import ANNA, drop_jobs
 from papiermappe.core.reading.printed import Printed
 from papiermappe.core.reading.proposal import Proposal, Proposals
 from papiermappe.devices.model import TicketSettings
+from papiermappe.message import Message
 from papiermappe.services import mappen, runs
 from papiermappe.services.caller import MACHINE
 from papiermappe.services.destinations import add_folder, list_destinations, remove_destination
 from papiermappe.services.naming_rules import list_rules
 from papiermappe.services.reading import record_printed
-from papiermappe.store.models import Page
+from papiermappe.store.models import Mappe, Page, Run, RunOrigin, RunState
 from papiermappe.store.queue import JobKind, enqueue_later
 
 Until = Callable[..., None]
@@ -108,6 +109,21 @@ def test_pages_that_are_still_being_examined_are_waited_for(
     until(driver.find_element(By.ID, "file-now").is_displayed)
     drop_jobs(stack.store, JobKind.FIND_UPRIGHT)
     until(lambda: len(stack.desk(mappe).filings) == 2)
+
+
+def test_a_run_is_waited_for_and_one_that_is_cut_off_has_to_be_seen_to_first(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    with stack.store.begin() as session:
+        run = Run(origin=RunOrigin.FILES, author="anna")
+        runs.begin(session, session.get_one(Mappe, mappe), run)
+        session.flush()
+        number = run.id
+    driver.find_element(By.ID, "file-it").click()
+    until(lambda: "still being scanned" in driver.find_element(By.CSS_SELECTOR, ".go [role=status]").text)
+    runs.end(MACHINE, stack.store, number, RunState.INTERRUPTED, Message(code="run_cut_off"))
+    until(driver.find_element(By.ID, "file-it").is_enabled)
+    assert stack.desk(mappe).filings == []
 
 
 def chips(driver: Chrome) -> list[str]:

@@ -19,11 +19,13 @@ from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.destinations.settings import MailSecurity, MailSettings
 from papiermappe.local.errors import CannotFile
 from papiermappe.local.filing import DONE, FAILED, WAITS, Asked, file_mappe, file_mappen, in_words, open_mappen
-from papiermappe.services import destinations
+from papiermappe.message import Message
+from papiermappe.services import destinations, runs
+from papiermappe.services.caller import MACHINE
 from papiermappe.services.destinations import DestinationWanted
 from papiermappe.services.errors import NotFound
 from papiermappe.store.database import Store
-from papiermappe.store.models import Filing, FilingState
+from papiermappe.store.models import Filing, FilingState, RunState
 from papiermappe.store.queue import JobKind, enqueue
 from papiermappe.store.secrets import SecretBox
 
@@ -114,6 +116,20 @@ def test_pages_that_are_still_being_examined_are_waited_for(store: Store, full: 
     threading.Timer(1, drop_jobs, (store, JobKind.FIND_UPRIGHT)).start()
     with worker(store):
         assert file_mappe(store, BOX, full, Asked(["Leases"]), 60).exit_code == DONE
+
+
+def test_a_run_that_is_cut_off_while_it_is_waited_for_leaves_the_mappe_unfiled(
+    store: Store, full: int, zaunkoenig: int, tmp_path: Path
+) -> None:
+    destinations.add_folder(ANNA, store, "Leases", tmp_path / "leases")
+    run = runs.start_run(ANNA, store, full, zaunkoenig, QUICK_ONE_SIDE)
+    (outcome,) = file_mappen(store, BOX, [full], Asked(["Leases"]), 0)
+    assert "Pages are still being scanned. Nothing was filed" in in_words(outcome, WORDS)
+    cut_off = MACHINE, store, run, RunState.INTERRUPTED, Message(code="run_cut_off")
+    threading.Timer(1, runs.end, cut_off).start()
+    (outcome,) = file_mappen(store, BOX, [full], Asked(["Leases"]), 60)
+    assert "The run was interrupted. Nothing was filed" in in_words(outcome, WORDS)
+    assert desk(store, full).filings == []
 
 
 def test_what_is_not_there_is_said(store: Store, full: int, tmp_path: Path) -> None:

@@ -19,12 +19,12 @@ from papiermappe.services import destinations, filing, mappen
 from papiermappe.services.caller import Caller
 from papiermappe.services.destinations import KeptDestination
 from papiermappe.services.errors import NotPossible, ServiceError
-from papiermappe.services.examining import being_examined
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.filing_views import FilingView, whole_filing
 from papiermappe.services.mappen import MappeCard
 from papiermappe.services.planning import PagesWanted
 from papiermappe.services.reading import Reading
+from papiermappe.services.unsettled import unsettled
 from papiermappe.store.database import Store
 from papiermappe.store.models import DeliveryState, FilingState
 from papiermappe.store.secrets import SecretBox
@@ -93,7 +93,7 @@ def file_mappen(
 
 
 def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wait_s: float) -> Outcome:
-    """Have a Mappe filed by the desk's workers, once its pages are examined, and wait for what comes of it.
+    """Have a Mappe filed by the desk's workers, once its pages are in and examined, and wait for what comes of it.
 
     Args:
         store: of the desk.
@@ -104,15 +104,12 @@ def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wa
 
     Raises:
         CannotFile: there is no destination of that name.
-        ServiceError: it cannot be filed like that, or its pages are not examined in time.
+        ServiceError: it cannot be filed like that, or its pages are not in, and examined, in time.
         RangeRefused: the ranges of pages make no sense.
     """
     places = [_named(store, name) for name in asked.to]
     until_s = time.monotonic() + wait_s
-    while waiting := being_examined(SCRIPT, store, mappe_id):
-        if time.monotonic() > until_s:
-            raise NotPossible("pages_being_examined", pages=waiting)
-        time.sleep(ASK_EVERY_S)
+    _wait_until_settled(store, mappe_id, until_s)
     number = filing.request_filing(
         SCRIPT, store, mappe_id, _request(asked, places), datetime.now().astimezone(), secrets
     )
@@ -121,6 +118,18 @@ def file_mappe(store: Store, secrets: SecretBox, mappe_id: int, asked: Asked, wa
             break
         time.sleep(ASK_EVERY_S)
     return outcome
+
+
+def _wait_until_settled(store: Store, mappe_id: int, until_s: float) -> None:
+    """Wait until all pages of a Mappe are in and examined. Raises NotPossible where that takes too long, or fails."""
+    was_scanning = False
+    while not (found := unsettled(SCRIPT, store, mappe_id)).is_over:
+        was_scanning |= found.scanning
+        if time.monotonic() > until_s:
+            raise NotPossible("pages_being_scanned" if found.scanning else "pages_being_examined", pages=found.pages)
+        time.sleep(ASK_EVERY_S)
+    if was_scanning and found.interrupted:
+        raise NotPossible("scan_was_interrupted")
 
 
 def in_words(outcome: Outcome, words: SaysMessages) -> str:

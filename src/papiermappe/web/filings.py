@@ -17,7 +17,7 @@ from papiermappe.core.encode.options import DocumentOptions
 from papiermappe.core.naming.rule import NamingRule
 from papiermappe.core.page_choice import WhichPages
 from papiermappe.core.reading.page_text import RecognitionMode
-from papiermappe.services import delivering, examining, filed, filing, levels, naming, slips
+from papiermappe.services import delivering, filed, filing, levels, naming, slips, unsettled
 from papiermappe.services.filing import FilingRequest
 from papiermappe.services.naming import ByHand, NameView, NameWanted
 from papiermappe.services.planning import PagesWanted
@@ -123,10 +123,10 @@ def file_mappe(ctx: Ctx, caller: Asks, mappe_id: Id, command: FileMappe) -> int:
     return filing.request_filing(caller, ctx.store, mappe_id, wanted, datetime.now().astimezone(), ctx.secrets)
 
 
-@router.get("/mappen/{mappe_id}/being-examined")
-def being_examined(ctx: Ctx, caller: Asks, mappe_id: Id) -> int:
-    """Return how many pages will still change by themselves: who files waits for them."""
-    return examining.being_examined(caller, ctx.store, mappe_id)
+@router.get("/mappen/{mappe_id}/unsettled")
+def still_to_come(ctx: Ctx, caller: Asks, mappe_id: Id) -> unsettled.Unsettled:
+    """Return what will still change by itself: who files waits for it."""
+    return unsettled.unsettled(caller, ctx.store, mappe_id)
 
 
 @router.post("/mappen/{mappe_id}/name")

@@ -1,31 +1,38 @@
-// Waiting until the machine has looked at all pages: filed earlier they are not straight, and have their blank backs.
+// Waiting until all pages are in and the machine has looked at them: filed earlier, they are not straight.
 import { get, pause } from "./http.js";
 import { t } from "./words.js";
 
 const ASK_EVERY_MS = 400;
+const SETTLED = { scanning: false, interrupted: false, pages: 0 };
 
 /** @param {number} mappe its number */
 export function createExamination(mappe) {
   return {
-    /** How many pages somebody waits for. */
-    waitsFor: 0,
+    /** What is still to come, while somebody waits for it. */
+    coming: SETTLED,
     /** @type {"" | "file" | "leave"} */
     decided: "",
-    get waits() { return this.waitsFor > 0; },
+    get waits() { return this.coming.scanning || this.coming.pages > 0; },
     get text() {
+      if (this.coming.scanning) return t("Pages are still being scanned. They are filed as soon as all are in; keep this page open until then.");
       return t("{count} page is still being examined. It is filed as soon as that is done; keep this page open until then.",
-        "{count} pages are still being examined. They are filed as soon as that is done; keep this page open until then.", { count: this.waitsFor });
+        "{count} pages are still being examined. They are filed as soon as that is done; keep this page open until then.", { count: this.coming.pages });
     },
     fileNow() { this.decided = "file"; },
     leave() { this.decided = "leave"; },
-    /** Wait, unless somebody will not; return whether to file. While the server does not answer, waiting goes on. */
+    /**
+     * Wait, unless somebody will not; return whether to file. While the server does not answer, waiting goes on; where
+     * the run is interrupted meanwhile, somebody has to see to that first.
+     */
     async over() {
       this.decided = "";
       do {
-        this.waitsFor = await get(`/mappen/${mappe}/being-examined`).catch(() => Math.max(1, this.waitsFor));
-        if (this.waits) await pause(ASK_EVERY_MS);
+        const wasScanning = this.coming.scanning;
+        this.coming = await get(`/mappen/${mappe}/unsettled`).catch(() => (this.waits ? this.coming : { ...SETTLED, pages: 1 }));
+        if (wasScanning && this.coming.interrupted) this.leave();
+        else if (this.waits) await pause(ASK_EVERY_MS);
       } while (this.waits && !this.decided);
-      this.waitsFor = 0;
+      this.coming = SETTLED;
       return this.decided !== "leave";
     },
   };
