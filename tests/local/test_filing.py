@@ -110,7 +110,7 @@ def test_pages_that_are_still_being_examined_are_waited_for(store: Store, full: 
     (outcome,) = file_mappen(store, BOX, [full], Asked(["Leases"]), 0)
     assert outcome.exit_code == FAILED
     assert in_words(outcome, WORDS).endswith(
-        "Pages are still being examined: 1. Nothing was filed; wait longer, or try again."
+        "Pages are still being examined. Nothing was filed; wait longer, or try again."
     )
     assert desk(store, full).filings == []
     threading.Timer(1, drop_jobs, (store, JobKind.FIND_UPRIGHT)).start()

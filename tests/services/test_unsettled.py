@@ -27,10 +27,11 @@ def test_pages_wait_until_they_are_examined_turned_and_compared(store: Store, sc
     first, *_ = desk(store, scanned).order
     assert unsettled(ANNA, store, scanned).pages == 3
     analyse_all(store, scanned)
-    drop_jobs(store, JobKind.ANALYSE)
-    assert unsettled(ANNA, store, scanned).pages == 3  # all of the run are to be compared
-    drop_jobs(store, JobKind.COMPARE_RUN, JobKind.FIND_UPRIGHT)
-    assert unsettled(ANNA, store, scanned).pages == 0
+    drop_jobs(store, JobKind.ANALYSE, JobKind.FIND_UPRIGHT)
+    found = unsettled(ANNA, store, scanned)
+    assert (found.pages, found.comparing, found.is_over) == (0, True, False)
+    drop_jobs(store, JobKind.COMPARE_RUN)
+    assert unsettled(ANNA, store, scanned).is_over
     with store.begin() as session:
         enqueue(session, JobKind.FIND_UPRIGHT, page_id=first)
     assert unsettled(ANNA, store, scanned).pages == 1
@@ -40,13 +41,13 @@ def test_only_pages_of_the_document_count(store: Store, scanned: int) -> None:
     first, *_ = desk(store, scanned).order
     do(store, scanned, SetAside(pages=(first,)))
     assert unsettled(ANNA, store, scanned).pages == 2
-    assert unsettled(ANNA, store, mappen.open_mappe(ANNA, store, "Another")).pages == 0
+    assert unsettled(ANNA, store, mappen.open_mappe(ANNA, store, "Another")).is_over
 
 
 def test_what_was_given_up_is_not_waited_for(store: Store, scanned: int) -> None:
     with store.begin() as session:
         session.execute(text("update procrastinate_jobs set status = 'failed'"))
-    assert unsettled(ANNA, store, scanned).pages == 0
+    assert unsettled(ANNA, store, scanned).is_over
 
 
 def test_a_run_is_waited_for_as_long_as_it_goes_on_by_itself(store: Store, mappe: int, zaunkoenig: int) -> None:

@@ -126,7 +126,7 @@ def _wait_until_settled(store: Store, mappe_id: int, until_s: float) -> None:
     while not (found := unsettled(SCRIPT, store, mappe_id)).is_over:
         was_scanning |= found.scanning
         if time.monotonic() > until_s:
-            raise NotPossible("pages_being_scanned" if found.scanning else "pages_being_examined", pages=found.pages)
+            raise NotPossible("pages_being_scanned" if found.scanning else "pages_being_examined")
         time.sleep(ASK_EVERY_S)
     if was_scanning and found.interrupted:
         raise NotPossible("scan_was_interrupted")

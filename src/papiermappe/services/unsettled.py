@@ -20,12 +20,14 @@ class Unsettled(BaseModel):
     interrupted: bool
     """A run was cut off, and nobody has said yet that it is to end without the rest."""
     pages: int
-    """So many wait for being examined, turned upright, or compared with others of their run."""
+    """So many wait for being examined, or turned upright."""
+    comparing: bool
+    """Pages of a run are to be compared with one another, and done to them what was wished for all of it."""
 
     @property
     def is_over(self) -> bool:
         """Whether nothing will change by itself any more."""
-        return not (self.scanning or self.pages)
+        return not (self.scanning or self.pages or self.comparing)
 
 
 def unsettled(caller: Caller, store: Store, mappe_id: int) -> Unsettled:
@@ -43,7 +45,8 @@ def unsettled(caller: Caller, store: Store, mappe_id: int) -> Unsettled:
             # who takes pictures goes on for as long as they like
             scanning=_has_run(session, mappe_id, RunState.RECEIVING, Run.origin != RunOrigin.CAMERA),
             interrupted=_has_run(session, mappe_id, RunState.INTERRUPTED, Run.dismissed.is_(False)),
-            pages=_waiting_pages(session, mappe_id),
+            pages=_count_waiting(session, mappe_id),
+            comparing=_is_comparing(session, mappe_id),
         )
 
 
@@ -51,9 +54,13 @@ def _has_run(session: Session, mappe_id: int, state: RunState, which: ColumnElem
     return bool(session.scalar(select(exists().where(Run.mappe_id == mappe_id, Run.state == state, which))))
 
 
-def _waiting_pages(session: Session, mappe_id: int) -> int:
-    pages = set[int]().union(*(live_job_ids(session, kind, "page_id") for kind in _OF_PAGES))
+def _count_waiting(session: Session, mappe_id: int) -> int:
+    waiting = set[int]().union(*(live_job_ids(session, kind, "page_id") for kind in _OF_PAGES))
+    in_document = Page.mappe_id == mappe_id, Page.set_aside.is_(False), Page.id.in_(waiting)
+    return session.scalar(select(func.count()).select_from(Page).where(*in_document)) or 0
+
+
+def _is_comparing(session: Session, mappe_id: int) -> bool:
     runs = live_job_ids(session, JobKind.COMPARE_RUN, "run_id")
-    waiting = select(func.count()).select_from(Page).join(Capture, Capture.id == Page.capture_id)
-    in_document = Page.mappe_id == mappe_id, Page.set_aside.is_(False)
-    return session.scalar(waiting.where(*in_document, Page.id.in_(pages) | Capture.run_id.in_(runs))) or 0
+    brought = exists().where(Page.mappe_id == mappe_id, Page.capture_id == Capture.id, Capture.run_id.in_(runs))
+    return bool(runs) and bool(session.scalar(select(brought)))

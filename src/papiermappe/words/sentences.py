@@ -311,7 +311,7 @@ SENTENCES: dict[str, str | Plural] = {
     "format_needs_language": N_("Only text goes into such a file: choose the language to read it in."),
     "pages_being_scanned": N_("Pages are still being scanned. Nothing was filed; wait longer, or try again."),
     "scan_was_interrupted": N_("The run was interrupted. Nothing was filed: continue it, or finish it without the rest, and file then."),
-    "pages_being_examined": N_("Pages are still being examined: {pages}. Nothing was filed; wait longer, or try again."),
+    "pages_being_examined": N_("Pages are still being examined. Nothing was filed; wait longer, or try again."),
     "filing_gone": N_("This filing is not there any more."),
     "filing_already": N_("This document is made already, or is being made."),
     "filing_over": N_("This document is not being made any more."),
