@@ -111,6 +111,22 @@ def test_pages_that_are_still_being_examined_are_waited_for(
     until(lambda: len(stack.desk(mappe).filings) == 2)
 
 
+def test_the_page_is_asked_for_again_where_its_picture_does_not_come(
+    stack: Stack, driver: Chrome, until: Until, mappe: int
+) -> None:
+    driver.execute_cdp_cmd("Network.enable", {})
+    driver.execute_cdp_cmd("Network.clearBrowserCache", {})
+    driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": ["*-stage.jpg"]})
+    try:
+        driver.refresh()
+        until(lambda: driver.find_elements(By.CSS_SELECTOR, "#look-page image[data-tried]"))
+        seen = "document.querySelector('#look-page image').addEventListener('load', () => { window.pageSeen = true; });"
+        driver.execute_script(seen)
+    finally:
+        driver.execute_cdp_cmd("Network.setBlockedURLs", {"urls": []})
+    until(lambda: driver.execute_script("return window.pageSeen === true"))
+
+
 def test_a_run_is_waited_for_and_one_that_is_cut_off_has_to_be_seen_to_first(
     stack: Stack, driver: Chrome, until: Until, mappe: int
 ) -> None:

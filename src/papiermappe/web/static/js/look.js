@@ -1,4 +1,5 @@
 // Look and size: a part of a page as each level would save it, the size of the whole, and what a page is made of.
+import { again } from "./lanes.js";
 import { Refused, get } from "./http.js";
 import { size, t } from "./words.js";
 
@@ -47,6 +48,8 @@ export function createLook(mappe, document) {
 
     get hasPage() { return this.page !== null; },
     get picture() { return this.page === null ? "" : `/pages/${this.page}/${mappe.page(this.page).picture}-stage.jpg`; },
+    /** @param {Event} event of a picture that did not come */
+    pictureFailed(event) { again(event.target); },
     get pageWidth() { return this.page === null ? 210 : mappe.page(this.page).width_mm; },
     get pageHeight() { return this.page === null ? 297 : mappe.page(this.page).height_mm; },
     get pageBox() { return `0 0 ${this.pageWidth} ${this.pageHeight}`; },
