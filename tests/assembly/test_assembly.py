@@ -18,7 +18,7 @@ from typer.testing import CliRunner
 
 from papiermappe.assembly import pairs
 from papiermappe.assembly.command import in_words
-from papiermappe.assembly.errors import EndingUnknown, FileThere, NamingRuleRefused, NothingToAssemble
+from papiermappe.assembly.errors import EndingUnknown, FileThere, FolderAbsent, NamingRuleRefused, NothingToAssemble
 from papiermappe.assembly.request import AssemblyRequest, Colours, CutRequest, format_of
 from papiermappe.assembly.run import STEPS_A_PAGE, Assembly
 from papiermappe.assembly.writing import whole_or_not
@@ -434,6 +434,13 @@ def test_a_pile_is_cut_every_so_many_and_where_numbers_begin_again(files: list[P
     assert [len(part.pages) for part in made(every).parts] == [2, 1]
     numbers = every.model_copy(update={"cut": CutRequest(rule=CutRule.NUMBERS), "out": tmp_path / "by-number.pdf"})
     assert [len(part.pages) for part in made(numbers, Numbering(LEASE)).parts] == [2, 1]
+
+
+def test_a_folder_that_is_not_there_is_said_before_anything_is_read(tmp_path: Path) -> None:
+    call = ["assemble", "--out", str(tmp_path / "post" / "lease.pdf"), str(tmp_path / "nowhere.png")]
+    refused = CliRunner().invoke(app, call).exception
+    assert isinstance(refused, FolderAbsent)
+    assert f"There is no folder {tmp_path / 'post'}." in Words.of("en-GB").text(refused.message)
 
 
 def test_a_document_that_is_there_is_not_written_over(files: list[Path], tmp_path: Path) -> None:

@@ -6,7 +6,7 @@ from datetime import datetime
 
 import typer
 
-from papiermappe.assembly.errors import FileThere
+from papiermappe.assembly.errors import FileThere, FolderAbsent
 from papiermappe.assembly.request import DEFAULT_LANGUAGES, AssemblyRequest, Report, format_of
 from papiermappe.assembly.run import STEPS_A_PAGE, Assembly
 from papiermappe.devices.errors import FileRefused
@@ -41,6 +41,8 @@ def run(request: AssemblyRequest, as_json: bool, processes: int, language: str) 
     """
     if format_of(request.out).is_of_words and not request.languages:
         request = request.model_copy(update={"languages": DEFAULT_LANGUAGES})
+    if not request.out.absolute().parent.is_dir():
+        raise FolderAbsent("folder_absent", folder=str(request.out.parent))
     named_as_asked = request.cut is None and request.naming_rule is None
     if named_as_asked and request.out.exists() and not request.replaces:
         raise FileThere("file_there", file=str(request.out))

@@ -4,6 +4,7 @@ AssemblyError
 ├── NothingToAssemble   no page could be read
 ├── EndingUnknown       the extension of the output file is unknown
 ├── FileThere           the output file exists already
+├── FolderAbsent        there is no folder to put the output file into
 └── NamingRuleRefused   a file holds no naming rule
 """
 
@@ -24,6 +25,10 @@ class EndingUnknown(AssemblyError):
 
 class FileThere(AssemblyError):
     """The output file exists already."""
+
+
+class FolderAbsent(AssemblyError):
+    """There is no folder to put the output file into."""
 
 
 class NamingRuleRefused(AssemblyError):

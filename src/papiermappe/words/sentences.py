@@ -389,6 +389,7 @@ SENTENCES: dict[str, str | Plural] = {
     # ---- assembling files
     "ending_unknown": N_("{file} ends in none of {known}; the ending says what is made."),
     "naming_rule_refused": N_("{file} holds no naming rule ({where}: {reason}). Nothing was made."),
+    "folder_absent": N_("There is no folder {folder}. Nothing was made; make the folder first, or choose another."),
     "file_there": N_("{file} is there already. Choose another name, or say --replace."),
     "nothing_to_assemble": N_("There is no page that could be read; nothing has been written. {causes}"),
     # ---- checking
