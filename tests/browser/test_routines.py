@@ -141,6 +141,7 @@ def test_a_routine_is_changed_taken_out_and_brought_in_again(
     driver.find_element(By.ID, "remove-routine").click()
     until(lambda: [one.name for one in routines.list_routines(ANNA, stack.store)] == ["Everyday"])
     until(lambda: driver.find_element(By.ID, "take-routine-back").is_displayed())
+    until(lambda: not driver.find_element(By.ID, "remove-routine").is_displayed())
     driver.find_element(By.ID, "take-routine-back").click()
     until(lambda: len(routines.list_routines(ANNA, stack.store)) == 2)
 

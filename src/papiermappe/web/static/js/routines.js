@@ -111,9 +111,9 @@ export function createRoutines(mappe) {
     async remove() {
       const { open } = this;
       if (!open?.id || await mappe.command(`/routines/${open.id}/remove`) === undefined) return false;
-      this.removed = { id: open.id, name: open.name };
       this.chosenId = null;
       await this.load();
+      this.removed = { id: open.id, name: open.name }; // said last, so that nothing moves under the hand any more
       return true;
     },
     async takeBack() {
