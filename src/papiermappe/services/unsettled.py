@@ -1,6 +1,6 @@
 """What will still change by itself in a Mappe: who files waits for it."""
 
-from pydantic import BaseModel
+from pydantic import BaseModel, computed_field
 from sqlalchemy import ColumnElement, exists, func, select
 from sqlalchemy.orm import Session
 
@@ -24,6 +24,7 @@ class Unsettled(BaseModel):
     comparing: bool
     """Pages of a run are to be compared with one another, and done to them what was wished for all of it."""
 
+    @computed_field  # type: ignore[prop-decorator]  # as pydantic has it; mypy knows no decorated properties
     @property
     def is_over(self) -> bool:
         """Whether nothing will change by itself any more."""

@@ -1,5 +1,4 @@
 // The station File: the look and size of each level, the name, what to check, and the filing.
-import { createExamination } from "../examination.js";
 import { createExtras } from "../extras.js";
 import { LEVELS, createLook } from "../look.js";
 import { createKeptRules } from "../kept_rules.js";
@@ -7,6 +6,7 @@ import { createNamePlace } from "../name_place.js";
 import { createNaming } from "../naming.js";
 import { printDocument } from "../printing.js";
 import { createPlaces } from "../places.js";
+import { createUnsettled } from "../unsettled.js";
 import { clock, length, listed, pages, sheets, size, t } from "../words.js";
 
 const MOST_LETTERS = 120;
@@ -33,7 +33,7 @@ export function file(mappe, facts) {
     /** @type {any} */
     extras: null,
     /** @type {any} */
-    examination: createExamination(mappe.id),
+    unsettled: createUnsettled(mappe.id),
     languages: facts.reading.languages,
     mode: facts.reading.mode,
     chosenDivision: "one",
@@ -246,7 +246,7 @@ export function file(mappe, facts) {
     /** @param {string} text */
     copy(text) { navigator.clipboard?.writeText(text); },
     get fileLabel() { return this.filings.some((/** @type {any} */ filing) => filing.done) ? t("File another copy") : t("File it"); },
-    get noteBelow() { return this.examination.waits ? this.examination.text : t("The scans stay as they are."); },
+    get noteBelow() { return this.unsettled.waits ? this.unsettled.text : t("The scans stay as they are."); },
     get cannotFile() { return this.busy || this.places.none || !mappe.pageCount || this.filings.some((/** @type {any} */ filing) => filing.making); },
     /** What was just typed comes first: leaving a field sends it, and the filing waits for that, and for pages that will still change by themselves. */
     async fileIt() {
@@ -254,7 +254,7 @@ export function file(mappe, facts) {
       this.busy = true;
       if (document.activeElement instanceof HTMLElement && document.activeElement.matches("input")) document.activeElement.blur();
       await mappe.settled();
-      const wanted = await this.examination.over();
+      const wanted = await this.unsettled.over();
       const filed = wanted ? await mappe.own("filings", { ...this.command, ...this.naming.wanted, ...this.extras.wanted }) : undefined;
       if (filed !== undefined) {
         this.extras.filed();
