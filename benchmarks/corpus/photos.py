@@ -110,6 +110,8 @@ def _sheet(paper: PaperSize, hand: Generator, tinted: bool) -> Scene:
     sheet = sheet if sheet.ndim == 3 else np.dstack([sheet] * 3)
     if hand.random() < 0.35:
         _print_field(sheet := sheet.copy(), hand)
+    if hand.random() < 0.2:
+        _print_band(sheet := sheet.copy(), hand)
     tint = (255, hand.uniform(246, 255), hand.uniform(228, 252))
     if tinted:
         tint = tuple(hand.uniform(170, 255, 3))
@@ -127,6 +129,13 @@ def _print_field(sheet: Pixels, hand: Generator) -> None:
     else:
         field = np.minimum(sheet[top:bottom, left:right], hand.integers(60, 235, 3).astype(np.uint8))
         sheet[top:bottom, left:right] = field
+
+
+def _print_band(sheet: Pixels, hand: Generator) -> None:
+    """Print a band of one colour along a side of a sheet, from rim to rim."""
+    turned = np.rot90(sheet, int(hand.integers(4)))
+    deep = int(len(turned) * hand.uniform(0.03, 0.16))
+    turned[:deep] = np.minimum(turned[:deep], hand.integers(60, 245, 3).astype(np.uint8))
 
 
 def _middle() -> tuple[NDArray[np.float64], float]:

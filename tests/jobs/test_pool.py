@@ -61,6 +61,36 @@ def test_a_pool_that_lost_a_process_is_made_anew() -> None:
         pool.close()
 
 
+kept_on_top: list[bytes] = []
+
+
+def leave_a_hole() -> int:
+    """Take some 60 MB in middling pieces and give them up, but for what lies on top; return the KB that are held then.
+
+    Pieces of this size come from the heap, which only shrinks from its top.
+    """
+    pieces = [b"\1" * 100_000 for _ in range(600)]
+    kept_on_top.append(b"\1" * 100_000)
+    del pieces
+    return held_kb()
+
+
+def held_kb() -> int:
+    """Return how much memory this process has."""
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return int(next(line for line in lines if line.startswith("VmRSS")).split()[1])
+
+
+def test_a_process_gives_back_what_a_call_took() -> None:
+    pool = WorkPool(1)
+    try:
+        before_kb, during_kb, after_kb = pool(held_kb), pool(leave_a_hole), pool(held_kb)
+    finally:
+        pool.close()
+    assert during_kb > before_kb + 50_000, "no hole was left: this test shows nothing"
+    assert after_kb < before_kb + 5_000
+
+
 def half_an_answer() -> bytes:
     """Return something large; the process is killed when the beginning of it is sent."""
 

@@ -28,11 +28,26 @@ SHEET, PICTURE = box(200, 100, 900, 900), box(400, 300, 700, 700)
 
 
 def contender(
-    corners: NDArray[np.float64], inside: float = 230, outside: float = 90, least_share: float = 1.0
+    corners: NDArray[np.float64],
+    inside: float = 230,
+    outside: float = 90,
+    least_share: float = 1.0,
+    *,
+    seen: bool = True,
+    askew: float = 0.0,
 ) -> Contender:
-    """Return a contender of one grey with another one around it; its first side shows its step along so much."""
-    placed = Placed(corners, np.array([least_share, 1, 1, 1]), np.zeros((4, 3, 2)))
-    return Contender(corners, 60.0, np.full((4, 3), inside), np.full((4, 3), outside), placed)
+    """Return a contender of one grey with another one around it.
+
+    Args:
+        corners: clockwise.
+        inside: the grey level.
+        outside: that around it.
+        least_share: along so much its first side shows its step.
+        seen: whether that side is on the picture.
+        askew: how plainly an edge goes through it.
+    """
+    placed = Placed(corners, np.array([least_share, 1, 1, 1]), np.array([seen, True, True, True]), np.zeros((4, 3, 2)))
+    return Contender(corners, 60.0, askew, np.full((4, 3), inside), np.full((4, 3), outside), placed)
 
 
 def column(name: str, *contenders: Contender) -> list[float]:
@@ -54,6 +69,18 @@ def test_a_sheet_that_lies_on_a_larger_one_is_lighter_within() -> None:
     assert column("lighter on alike", mat, sheet) == [0, 0.8]  # what is around the one is what is in the other
     other = contender(PICTURE, 235, 190)
     assert column("lighter on alike", mat, other) == [0, 0]
+
+
+def test_a_side_beyond_the_picture_speaks_neither_for_a_sheet_nor_against_it() -> None:
+    (hidden,), (beyond,) = (
+        column("least side lacks", contender(SHEET, least_share=0.0, seen=seen)) for seen in (True, False)
+    )
+    assert 0 < beyond < 0.3 < hidden
+
+
+def test_an_outline_of_two_papers_holds_no_sheet() -> None:
+    two_papers, sheet = contender(SHEET, 235, 60, askew=0.75), contender(PICTURE, 235, 190)
+    assert column("lighter within", two_papers, sheet) == [0, 0.25]
 
 
 def test_one_with_a_single_corner_elsewhere_holds_no_other() -> None:

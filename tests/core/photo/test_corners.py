@@ -56,9 +56,9 @@ def striped() -> Pixels:
 
 
 def busy() -> Pixels:
-    """Return a table of squares in many colours."""
-    colours = np.random.default_rng(2).integers(20, 235, (25, 34, 3)).astype(np.uint8)
-    return np.repeat(np.repeat(colours, 30, axis=0), 30, axis=1)[: SIZE[0], : SIZE[1]]
+    """Return a table of large squares in many colours, whose sides a sheet cannot be told from."""
+    colours = np.random.default_rng(2).integers(20, 235, (9, 12, 3)).astype(np.uint8)
+    return np.repeat(np.repeat(colours, 90, axis=0), 90, axis=1)[: SIZE[0], : SIZE[1]]
 
 
 def apart_px(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:

@@ -13,6 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners
+from papiermappe.core.photo.crossings import WEIGHTS as CROSSINGS_WEIGHTS
+from papiermappe.core.photo.crossings import crossings
 from papiermappe.core.photo.evidence import WEIGHTS as EVIDENCE_WEIGHTS
 from papiermappe.core.photo.evidence import evidence
 from papiermappe.core.photo.lines import Numbers
@@ -23,8 +25,9 @@ from papiermappe.core.photo.tracks import Tracks
 from papiermappe.core.picture import Pixels
 
 MOST = 5  # are placed
-MOST_COMPARED = 400  # of the best quadrilaterals
-SAME_SHARE = 0.045  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+MOST_COMPARED = 120  # of the best quadrilaterals
+SAME_SHARE = 0.022  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+UNSEEN_SHARE = 0.75  # of a side that is beyond the picture: nothing speaks for or against it
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
 ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off counts as no more; where it cannot be told
 DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
@@ -47,7 +50,9 @@ class Contender(NamedTuple):
     corners: Numbers
     """(4, 2), clockwise, in px of the picture that was searched."""
     score: float
-    """Of what is seen along its sides there."""
+    """Of what is seen there, along its sides and through it."""
+    askew: float
+    """How plainly a straight edge goes through it, though not along its sides, 0 to 1."""
     inside: Numbers
     outside: Numbers
     """(4, channels): the mean colour along each side."""
@@ -55,7 +60,7 @@ class Contender(NamedTuple):
     """On the larger picture."""
 
 
-def best_contenders(fine: Pixels, tracks: Tracks, quads: Quads, by: float) -> list[Contender]:
+def best_contenders(fine: Pixels, tracks: Tracks, quads: Quads, by: float, through: Tracks | None) -> list[Contender]:
     """Return the best quadrilaterals that are not about the same, the best first, with their sides placed.
 
     Args:
@@ -63,19 +68,26 @@ def best_contenders(fine: Pixels, tracks: Tracks, quads: Quads, by: float) -> li
         tracks: of the picture that was searched.
         quads: that were found on it.
         by: how much larger `fine` is.
+        through: of the lines that may go through them; None where there are none.
     """
-    height, width = fine.shape[:2]
-    scores = evidence(tracks, quads, width / by, height / by) @ EVIDENCE_WEIGHTS
+    height, width = (round(side / by) for side in fine.shape[:2])
+    scores = evidence(tracks, quads, width, height) @ EVIDENCE_WEIGHTS
     found: list[int] = []
-    same_px = SAME_SHARE * max(fine.shape[:2]) / by
+    same_px = SAME_SHARE * max(width, height)
     order = np.argsort(-scores, kind="stable")[:MOST_COMPARED]
+    crossed = np.zeros((len(scores), 2))
+    if through is not None:
+        crossed[order] = crossings(through, quads.corners[order], width, height)
+        scores[order] += crossed[order] @ CROSSINGS_WEIGHTS
+        order = order[np.argsort(-scores[order], kind="stable")]
     while len(order) and len(found) < MOST:
         found.append(int(order[0]))
         order = order[_off_px(quads.corners[order], quads.corners[order[0]]) >= same_px]
     best = picked(quads, np.array(found, np.intp))
     placed = [place_sides(fine, scaled(corners, by)) for corners in best.corners]
     colours = colours_beside(tracks, best)
-    return [Contender(*known) for known in zip(best.corners, scores[found].tolist(), *colours, placed, strict=True)]
+    known = zip(best.corners, scores[found].tolist(), crossed[found, 0].tolist(), *colours, placed, strict=True)
+    return [Contender(*one) for one in known]
 
 
 def is_placed(corners: Numbers, contenders: list[Contender], longer_px: int) -> bool:
@@ -104,20 +116,21 @@ def merits(contenders: list[Contender], width_px: int, height_px: int) -> Number
 def features(contenders: list[Contender], width_px: int, height_px: int) -> Numbers:
     """Return what speaks for and against each contender, (n, len(FEATURES))."""
     corners = np.array([contender.placed.corners for contender in contenders])
-    shares = np.sort([contender.placed.shares for contender in contenders], axis=1)
+    placed = [contender.placed for contender in contenders]
+    shares = np.sort([np.where(one.is_seen, one.shares, UNSEEN_SHARE) for one in placed], axis=1)
     lacks = np.maximum(np.array(PLAIN_SHARES) - shares[:, :2], 0)
     darker = np.array([_darker(contender) for contender in contenders])
     is_dark = darker > DARKER
     plain_around, alike_around = np.zeros(len(contenders)), np.zeros(len(contenders))
     for at, contender in enumerate(contenders):
         for around in np.flatnonzero(_encloses(corners, corners[at], SAME_SHARE * max(width_px, height_px))):
-            least = shares[around, 0]
+            least = shares[around, 0] * (1 - contenders[around].askew)
             plain_around[at] = max(plain_around[at], least)
             if _lies_on(contender, contenders[around]):
                 alike_around[at] = max(alike_around[at], least)
     columns = (
         [contender.score for contender in contenders], lacks[:, 0], lacks[:, 1],
-        [_aspect_off(placed, width_px, height_px) for placed in corners], darker,
+        [_aspect_off(outline, width_px, height_px) for outline in corners], darker,
         np.where(is_dark, plain_around, 0), np.where(is_dark, 0, plain_around), np.where(is_dark, 0, alike_around),
     )  # fmt: skip
     return np.column_stack(columns)

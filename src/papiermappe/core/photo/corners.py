@@ -16,7 +16,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
+from papiermappe.core.photo.completing import completing_lines
 from papiermappe.core.photo.contenders import (
+    UNSEEN_SHARE,
     Contender,
     best_contenders,
     colours_apart,
@@ -31,7 +33,7 @@ from papiermappe.core.photo.patches import find_patches
 from papiermappe.core.photo.quads import find_quads, quads_along
 from papiermappe.core.photo.rectified import Corners, outline_px
 from papiermappe.core.photo.sides import Placed, place_sides
-from papiermappe.core.photo.tracks import tracks_of
+from papiermappe.core.photo.tracks import joined, tracks_of
 from papiermappe.core.photo_sheet import PhotoSheet, SidePlaces
 from papiermappe.core.picture import Pixels, checked
 
@@ -142,16 +144,18 @@ def _contenders(fine: Pixels, look: Pixels) -> list[Contender]:
     edges = edge_map(look)
     contenders: list[Contender] = []
     lines = find_lines(edges)
-    if len(lines) >= 4:
-        tracks = tracks_of(look, edges, lines)
-        quads = find_quads(tracks, width, height)
+    tracks = tracks_of(look, edges, lines) if len(lines) >= 4 else None
+    if tracks is not None:
+        more = completing_lines(tracks, width, height)
+        every = joined(tracks, tracks_of(look, edges, more)) if len(more) else tracks
+        quads = find_quads(every, width, height)
         if len(quads.lines):
-            contenders = best_contenders(fine, tracks, quads, by)
+            contenders = best_contenders(fine, every, quads, by, tracks)
     longer_px = max(fine.shape[:2])
     patches = [corners for corners in find_patches(look) if not is_placed(scaled(corners, by), contenders, longer_px)]
     if patches:
         sides, quads = quads_along(patches, width, height)
-        filled = best_contenders(fine, tracks_of(look, edges, sides), quads, by)
+        filled = best_contenders(fine, tracks_of(look, edges, sides), quads, by, tracks)
         new = [contender for contender in filled if not is_placed(contender.placed.corners, contenders, longer_px)]
         contenders += new
     return contenders
@@ -165,7 +169,7 @@ def _likelihood(placed: Placed, leads: Numbers, is_part: NDArray[np.bool_]) -> f
         leads: over each of its rivals.
         is_part: which of these may be parts of one sheet with it.
     """
-    shares = np.sort(placed.shares)
+    shares = np.sort(np.where(placed.is_seen, placed.shares, UNSEEN_SHARE))
     if shares[-2] < PLAIN_SHARE:  # in a pattern many are alike, and none has plain sides
         return 0.0
     return _odds(float((leads + PART_LEAD * is_part).min(initial=MOST_LEAD))) * _seen(float(shares[0]))

@@ -18,6 +18,7 @@ LEAST_EDGE = 0.22  # of a side, along which an edge runs
 AFTER_SHARE = 0.12  # of a side: so far beyond its ends it is asked whether the edge goes on
 CORNER_SHARE = 0.125  # of a side, before its ends
 UNSEEN = 0.7  # an edge that is not on the picture speaks for nothing: about what sheets show
+UNSEEN_PX = 8  # a side of which no more is on the picture counts as one that is not
 MOST_QUADS = 8000
 
 Index = NDArray[np.intp]
@@ -37,19 +38,15 @@ class Quads(NamedTuple):
 
 def find_quads(tracks: Tracks, width: int, height: int) -> Quads:
     """Return the quadrilaterals that have edges along all sides, as many as are worth a closer look."""
-    crossings, places = _crossings(tracks.lines, width, height)
+    crossings, places = line_crossings(tracks.lines, width, height)
     sides = _opposite(tracks.lines)
-    first, second = np.triu_indices(len(sides), 1)
-    one, other = sides[first], sides[second]
-    apart = _apart_deg(tracks.lines[one[:, 0], 0], tracks.lines[other[:, 0], 0])
-    apart = np.minimum(apart, _apart_deg(tracks.lines[one[:, 1], 0], tracks.lines[other[:, 1], 0]))
-    keep = apart >= CROSSING_DEG
-    one, other = one[keep], other[keep]
+    one, other = _crossing(sides, tracks.lines)
     lines = np.column_stack([one[:, 0], other[:, 0], one[:, 1], other[:, 1]])
     quads = _clockwise(lines, crossings, places)
     quads = picked(quads, _is_possible(quads, width, height))
     shares = edge_shares(tracks, quads)
-    quads = picked(quads, (shares.min(axis=1) >= LEAST_EDGE) & (seen_shares(tracks, quads).min(axis=1) >= LEAST_SEEN))
+    second_least_seen = np.sort(seen_shares(tracks, quads), axis=1)[:, 1]  # one side may be beyond the picture
+    quads = picked(quads, (shares.min(axis=1) >= LEAST_EDGE) & (second_least_seen >= LEAST_SEEN))
     rough = edge_shares(tracks, quads).sum(axis=1) - 0.5 * after_shares(tracks, quads).sum(axis=1)
     return picked(quads, np.argsort(-(rough + np.sqrt(areas(quads.corners) / (width * height))))[:MOST_QUADS])
 
@@ -77,9 +74,8 @@ def quads_along(outlines: Sequence[Numbers], width: int, height: int) -> tuple[N
 
 def edge_shares(tracks: Tracks, quads: Quads) -> Numbers:
     """Return along how much of each side, as far as it is on the picture, an edge runs, (n, 4)."""
-    return _between(tracks.edge, tracks, quads, quads.start, quads.end) / np.maximum(
-        _between(tracks.seen, tracks, quads, quads.start, quads.end), 1
-    )
+    edge, seen = (_between(sums, tracks, quads, quads.start, quads.end) for sums in (tracks.edge, tracks.seen))
+    return np.where(seen > UNSEEN_PX, edge / np.maximum(seen, 1), UNSEEN)
 
 
 def seen_shares(tracks: Tracks, quads: Quads) -> Numbers:
@@ -149,7 +145,7 @@ def _between(sums: Numbers, tracks: Tracks, quads: Quads, start: Numbers, end: N
     return np.asarray(sums[quads.lines, high] - sums[quads.lines, low])
 
 
-def _crossings(lines: Numbers, width: int, height: int) -> tuple[Numbers, Numbers]:
+def line_crossings(lines: Numbers, width: int, height: int) -> tuple[Numbers, Numbers]:
     """Return where each two lines cross, (n, n, 2), and at which place of the first that is, (n, n)."""
     normal = np.column_stack([np.cos(lines[:, 0]), np.sin(lines[:, 0])])
     across = normal[:, None, 0] * normal[None, :, 1] - normal[:, None, 1] * normal[None, :, 0]
@@ -165,10 +161,22 @@ def _crossings(lines: Numbers, width: int, height: int) -> tuple[Numbers, Number
 def _opposite(lines: Numbers) -> Index:
     """Return pairs of lines that can be opposite sides, (m, 2)."""
     first, second = np.triu_indices(len(lines), 1)
-    return np.asarray(np.column_stack([first, second])[_apart_deg(lines[first, 0], lines[second, 0]) <= OPPOSITE_DEG])
+    return np.asarray(np.column_stack([first, second])[apart_deg(lines[first, 0], lines[second, 0]) <= OPPOSITE_DEG])
 
 
-def _apart_deg(one: Numbers, other: Numbers) -> Numbers:
+def _crossing(sides: Index, lines: Numbers) -> tuple[Index, Index]:
+    """Return which two pairs of sides (m, 2) can be those of one quadrilateral, (k, 2) each.
+
+    There are up to two million of them, so that they are told by bits.
+    """
+    crosses = apart_deg(lines[:, None, 0], lines[None, :, 0]) >= CROSSING_DEG
+    can_meet = np.logical_and(*(crosses[np.ix_(ends, ends)] for ends in sides.T))
+    first, second = np.nonzero(np.triu(can_meet, 1))
+    return sides[first], sides[second]
+
+
+def apart_deg(one: Numbers, other: Numbers) -> Numbers:
+    """Return by how much lines are turned against others, given the angles of their normals in radians: 0 to 90."""
     apart = np.abs(np.degrees(one - other)) % 180
     return np.asarray(np.minimum(apart, 180 - apart))
 

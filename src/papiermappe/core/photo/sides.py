@@ -34,7 +34,9 @@ class Placed(NamedTuple):
     corners: Numbers
     """(4, 2), in px, clockwise."""
     shares: Numbers
-    """(4,): along how much of each side the same step is seen."""
+    """(4,): along how much of each side the same step is seen; 0 of one that is beyond the picture."""
+    is_seen: NDArray[np.bool_]
+    """(4,): whether enough of each side is on the picture to be placed."""
     quarters: Numbers
     """(4, 3, 2): a quarter, half and three quarters along each side, which need not be straight."""
 
@@ -77,11 +79,12 @@ def place_sides(picture: Pixels, corners: Numbers, sides: Collection[int] = rang
         sides: that are placed, 0 between the first two corners; the others stay straight where they are.
     """
     ends = [(corners[at], corners[(at + 1) % 4]) for at in range(4)]
-    found = [_placed(picture, *ends[at]) if at in sides else (_straight(*ends[at]), 0.0) for at in range(4)]
-    curves = [curve for curve, _ in found]
+    found = [_placed(picture, *ends[at]) if at in sides else None for at in range(4)]
+    curves = [_straight(*ends[at]) if one is None else one[0] for at, one in enumerate(found)]
     placed = np.array([_meeting(curves[at - 1], curves[at]) for at in range(4)])
     quarters = np.array([[curve.exactly_at(knot) for knot in KNOTS] for curve in curves])
-    return Placed(placed, np.array([share for _, share in found]), quarters)
+    shares = np.array([0.0 if one is None else one[1] for one in found])
+    return Placed(placed, shares, np.array([one is not None for one in found]), quarters)
 
 
 def _straight(start: Numbers, end: Numbers) -> _Curve:
@@ -90,8 +93,8 @@ def _straight(start: Numbers, end: Numbers) -> _Curve:
     return _Curve(start, along, inward, np.zeros(3), np.zeros(2))
 
 
-def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float]:
-    """Return where a side is, and along how much of it the same step is seen."""
+def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float] | None:
+    """Return where a side is, and along how much of it the same step is seen; None where it is beyond the picture."""
     along, inward = (straight := _straight(start, end)).along, straight.inward
     height, width = picture.shape[:2]
     step_px = STEP_SHARE * max(height, width)
@@ -101,7 +104,7 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     places = feet[:, None] + offsets[None, :, None] * inward
     seen: NDArray[np.bool_] = np.all((feet > 1) & (feet < (width - 2, height - 2)), axis=1)
     if seen.sum() < ALONG / 8:
-        return straight, 0.0
+        return None
     x, y = (np.ascontiguousarray(places[..., axis], np.float32) for axis in (0, 1))
     rows = cv2.remap(picture, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
     steps = _steps(rows.reshape(ALONG, len(offsets), -1))

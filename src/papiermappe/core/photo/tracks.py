@@ -70,6 +70,15 @@ def tracks_of(look: Pixels, edges: EdgeMap, lines: Numbers) -> Tracks:
     )
 
 
+def joined(tracks: Tracks, more: Tracks) -> Tracks:
+    """Return what lies along the lines of both, which were looked at on the same picture."""
+    lines, seen, edge, rising, beside, squared = (
+        np.concatenate([getattr(tracks, name), getattr(more, name)])
+        for name in ("lines", "seen", "edge", "rising", "beside", "squared")
+    )
+    return Tracks(lines, tracks.reach, seen, edge, rising, beside, squared)
+
+
 def _sampled(picture: NDArray[np.float32], places: Numbers) -> NDArray[np.float32]:
     shape = places.shape[:-1]
     flat = places.reshape(shape[0], -1, 2).astype(np.float32)
