@@ -7,7 +7,16 @@ from numpy.typing import NDArray
 from tests.core.photo.test_corners import QUAD, SIZE, apart_px, laid, plain
 
 from papiermappe.core.photo import find_corners
-from papiermappe.core.photo.contenders import FEATURES, Contender, features, is_placed, merits, overlaps, shared_areas
+from papiermappe.core.photo.contenders import (
+    FEATURES,
+    Contender,
+    are_pages_of,
+    features,
+    is_placed,
+    merits,
+    overlaps,
+    shared_areas,
+)
 from papiermappe.core.photo.lines import edge_map
 from papiermappe.core.photo.quads import colours_beside, edge_shares, quads_along
 from papiermappe.core.photo.sides import Placed
@@ -81,6 +90,14 @@ def test_a_side_beyond_the_picture_speaks_neither_for_a_sheet_nor_against_it() -
 def test_an_outline_of_two_papers_holds_no_sheet() -> None:
     two_papers, sheet = contender(SHEET, 235, 60, askew=0.75), contender(PICTURE, 235, 190)
     assert column("lighter within", two_papers, sheet) == [0, 0.25]
+
+
+def test_two_that_fill_a_third_side_by_side_are_its_pages() -> None:
+    left, right = contender(box(200, 100, 545, 900)), contender(box(555, 100, 900, 900))
+    assert are_pages_of([contender(SHEET), left, right], contender(SHEET)).tolist() == [False, True, True]
+    assert not are_pages_of([left, contender(PICTURE)], contender(SHEET)).any()  # one alone is a rival
+    lower = contender(box(200, 500, 900, 900))
+    assert not are_pages_of([left, lower], contender(SHEET)).any()
 
 
 def test_one_with_a_single_corner_elsewhere_holds_no_other() -> None:

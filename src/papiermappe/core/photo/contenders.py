@@ -27,6 +27,7 @@ from papiermappe.core.picture import Pixels
 MOST = 5  # are placed
 MOST_COMPARED = 120  # of the best quadrilaterals
 SAME_SHARE = 0.022  # of the picture's longer side: quadrilaterals whose corners are nearer are the same
+PAGE_MOST, PAGE_WITHIN = 0.7, 0.93  # of a book's area, and of a page's own
 UNSEEN_SHARE = 0.75  # of a side that is beyond the picture: nothing speaks for or against it
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
 ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off counts as no more; where it cannot be told
@@ -146,6 +147,22 @@ def overlaps(contenders: list[Contender], other: Contender) -> Numbers:
     """Return the intersection over the union of each contender and another one, (n,), 0 to 1."""
     common, own, theirs = _common_areas(contenders, other)
     return np.asarray(common / np.maximum(own + theirs - common, 1.0))
+
+
+def are_pages_of(contenders: list[Contender], book: Contender) -> NDArray[np.bool_]:
+    """Return which contenders are one of two that lie side by side in another one and fill it, as pages do a book.
+
+    They may each look like a sheet: of the two readings the whole is the sheet.
+    """
+    outlines = np.array([contender.placed.corners for contender in contenders])
+    shares = areas(outlines) / np.maximum(areas(book.placed.corners[None]), 1.0)
+    is_within = (shares < PAGE_MOST) & (shared_areas(contenders, book) >= PAGE_WITHIN)
+    are_pages = np.zeros(len(contenders), bool)
+    for at in np.flatnonzero(is_within):
+        is_apart = shared_areas(contenders, contenders[at]) <= 1 - PAGE_WITHIN
+        is_other = is_within & is_apart & (np.abs(shares + shares[at] - 1) <= 1 - PAGE_WITHIN)
+        are_pages[at] = is_other.any()
+    return are_pages
 
 
 def _common_areas(contenders: list[Contender], other: Contender) -> tuple[Numbers, Numbers, float]:

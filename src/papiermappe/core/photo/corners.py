@@ -20,6 +20,7 @@ from papiermappe.core.photo.completing import completing_lines
 from papiermappe.core.photo.contenders import (
     UNSEEN_SHARE,
     Contender,
+    are_pages_of,
     best_contenders,
     colours_apart,
     is_placed,
@@ -97,7 +98,8 @@ def find_corners(photo: Pixels) -> PhotoCorners:
     speaks_for = merits(contenders, fine.shape[1], fine.shape[0])
     best = int(speaks_for.argmax())
     placed = contenders[best].placed
-    is_rival = overlaps(contenders, contenders[best]) < SAME_OVERLAP
+    is_same = overlaps(contenders, contenders[best]) >= SAME_OVERLAP
+    is_rival = ~is_same & ~are_pages_of(contenders, contenders[best])
     leads = speaks_for[best] - speaks_for[is_rival]
     confidence = _confidence(float(leads.min(initial=MOST_LEAD)), float(placed.shares.min()))
     if _may_be_printed(contenders[best]):
