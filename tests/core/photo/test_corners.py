@@ -55,10 +55,11 @@ def striped() -> Pixels:
     return np.where(((rows + cols) // 45 % 2 == 0)[..., None], (60, 90, 130), (190, 150, 90)).astype(np.uint8)
 
 
-def busy() -> Pixels:
-    """Return a table of large squares in many colours, whose sides a sheet cannot be told from."""
-    colours = np.random.default_rng(2).integers(20, 235, (9, 12, 3)).astype(np.uint8)
-    return np.repeat(np.repeat(colours, 90, axis=0), 90, axis=1)[: SIZE[0], : SIZE[1]]
+def busy(square_px: int = 90) -> Pixels:
+    """Return a table of squares in many colours; large ones have sides that a sheet cannot be told from."""
+    count = [side // square_px + 1 for side in SIZE]
+    colours = np.random.default_rng(2).integers(20, 235, (*count, 3)).astype(np.uint8)
+    return np.repeat(np.repeat(colours, square_px, axis=0), square_px, axis=1)[: SIZE[0], : SIZE[1]]
 
 
 def apart_px(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
@@ -66,7 +67,11 @@ def apart_px(one: NDArray[np.float64], other: NDArray[np.float64]) -> float:
     return float(np.linalg.norm(one - other, axis=1).max())
 
 
-@pytest.mark.parametrize("table", [plain(60), plain(218), striped()], ids=["dark", "nearly as light", "striped"])
+@pytest.mark.parametrize(
+    "table",
+    [plain(60), plain(218), striped(), busy(30)],
+    ids=["dark", "nearly as light", "striped", "squares of many colours"],
+)
 def test_a_sheet_is_found_to_the_pixel_on_tables_of_all_kinds(table: Pixels) -> None:
     found = find_corners(laid(table))
     assert found.confidence >= SURE

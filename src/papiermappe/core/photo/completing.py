@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.photo.lines import Numbers
+from papiermappe.core.photo.lines import Numbers, directions
 from papiermappe.core.photo.quads import CROSSING_DEG, OPPOSITE_DEG, Index, apart_deg, line_crossings
 from papiermappe.core.photo.tracks import Tracks
 
@@ -134,8 +134,7 @@ def _fourth_sides(
 
 def _runs(tracks: Tracks, starts: Index, ends: tuple[Index, Index], base: Index, side: Index, towards: int) -> _Run:
     """Return the edges that run from bases along sides, to one side of the bases."""
-    normal = _homogeneous(tracks.lines)[:, :2]
-    along = np.column_stack([-normal[:, 1], normal[:, 0]])
+    normal, along = directions(tracks.lines)
     is_onward = (along[side] * normal[base]).sum(axis=1) * towards > 0
     start = np.clip(starts[side, base], 0, ends[0].shape[1] - 1)
     return _Run(side, start, np.where(is_onward, ends[0][side, start], ends[1][side, start]))
@@ -182,7 +181,8 @@ def _in_perspective(lines: Numbers, three: _Three, begin: Numbers, focal_px: flo
 
 
 def _homogeneous(lines: Numbers) -> Numbers:
-    return np.column_stack([np.cos(lines[:, 0]), np.sin(lines[:, 0]), -lines[:, 1]])
+    normal, _ = directions(lines)
+    return np.column_stack([normal, -lines[:, 1]])
 
 
 def _as_lines(homogeneous: Numbers) -> Numbers:
@@ -200,8 +200,7 @@ def _meeting(one: Numbers, other: Numbers) -> Numbers:
 
 def _places(tracks: Tracks, line: Index, at: Index) -> Numbers:
     """Return places of lines, (n, 2), in px from the middle of the picture."""
-    normal = _homogeneous(tracks.lines[line])[:, :2]
-    along = np.column_stack([-normal[:, 1], normal[:, 0]])
+    normal, along = directions(tracks.lines[line])
     return np.asarray(normal * tracks.lines[line, 1:2] + (at - tracks.reach)[:, None] * along)
 
 

@@ -4,9 +4,10 @@ What is printed ends before a sheet's rim. A fold may run through all of a sheet
 paper that lies on another, or beside it, runs askew.
 """
 
+import cv2
 import numpy as np
 
-from papiermappe.core.photo.lines import Numbers
+from papiermappe.core.photo.lines import Numbers, directions
 from papiermappe.core.photo.quads import Index
 from papiermappe.core.photo.tracks import Tracks
 
@@ -15,6 +16,7 @@ LEAST_PART_PX = 4  # on the picture: of a part that is shorter nothing is known
 LEAST_DEPTH = 0.04  # of the sheet: an edge whose middle is nearer to a side is that side
 ASKEW_DEG = 4.0  # on the sheet, against its sides
 PLAIN = 0.5  # of its least part: an edge that is seen along less may be rows of print
+SHEET = np.array([(0, 0), (1, 0), (1, 1), (0, 1)], np.float32)
 WEIGHTS = np.array([-4.01, -1.48])
 """Of an edge that goes through askew, and of one along the sides: beside those of the evidence, fitted with them."""
 PARALLEL = 1e-9  # a line that gets inward by less is taken to get so much: it meets the side far off
@@ -29,8 +31,7 @@ def crossings(tracks: Tracks, corners: Numbers, width: int, height: int) -> Numb
         width: of the picture, in px.
         height: of it.
     """
-    normal = np.column_stack([np.cos(tracks.lines[:, 0]), np.sin(tracks.lines[:, 0])])
-    way = np.column_stack([-normal[:, 1], normal[:, 0]])
+    normal, way = directions(tracks.lines)
     feet = normal * tracks.lines[:, 1:2] + [(width - 1) / 2, (height - 1) / 2]
     start, end = _within(feet, way, corners)
     quad, line = np.nonzero(end - start > PARTS * LEAST_PART_PX)
@@ -62,19 +63,9 @@ def _within(feet: Numbers, way: Numbers, corners: Numbers) -> tuple[Numbers, Num
 
 
 def _to_sheets(corners: Numbers) -> Numbers:
-    """Return the homographies from quadrilaterals to the unit square, (n, 3, 3).
-
-    P. Heckbert, "Fundamentals of texture mapping and image warping", 1989, section 2.2.3.
-    """
-    first, second, third, fourth = (corners[:, at] for at in range(4))
-    one, other, rest = second - third, fourth - third, first - second + third - fourth
-    whole = one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]
-    g = (rest[:, 0] * other[:, 1] - rest[:, 1] * other[:, 0]) / whole
-    h = (one[:, 0] * rest[:, 1] - one[:, 1] * rest[:, 0]) / whole
-    columns = second - first + g[:, None] * second, fourth - first + h[:, None] * fourth, first
-    top = np.stack(columns, axis=-1)
-    bottom = np.stack([g, h, np.ones_like(g)], axis=-1)
-    return np.asarray(np.linalg.inv(np.concatenate([top, bottom[:, None]], axis=1)))
+    """Return the homographies from quadrilaterals to the unit square, (n, 3, 3)."""
+    found = [cv2.getPerspectiveTransform(outline, SHEET) for outline in corners.astype(np.float32)]
+    return np.asarray(np.array(found, np.float64).reshape(-1, 3, 3))
 
 
 def _seen_on_sheet(places: Numbers, to_sheet: Numbers) -> Numbers:

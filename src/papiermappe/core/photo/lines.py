@@ -75,6 +75,12 @@ def find_lines(edges: EdgeMap) -> Numbers:
     return _peaks(votes[0], np.abs(votes[1]), reach)
 
 
+def directions(lines: Numbers) -> tuple[Numbers, Numbers]:
+    """Return the normals of lines and the ways along them, a quarter turn on from x to y, (n, 2) each."""
+    normal = np.column_stack([np.cos(lines[:, 0]), np.sin(lines[:, 0])])
+    return normal, np.column_stack([-normal[:, 1], normal[:, 0]])
+
+
 def _edge_pixels(edges: EdgeMap) -> tuple[NDArray[np.intp], NDArray[np.intp], Numbers, Numbers]:
     """Return rows, columns, direction and weight of the pixels where an edge is strongest across."""
     strength = np.hypot(edges.dx, edges.dy)

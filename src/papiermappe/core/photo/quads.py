@@ -6,7 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.photo.lines import Numbers
+from papiermappe.core.photo.lines import Numbers, directions
 from papiermappe.core.photo.tracks import Tracks
 
 OPPOSITE_DEG = 45.0  # opposite sides of a sheet that is seen slanting lean towards each other by less
@@ -40,7 +40,7 @@ def find_quads(tracks: Tracks, width: int, height: int) -> Quads:
     """Return the quadrilaterals that have edges along all sides, as many as are worth a closer look."""
     crossings, places = line_crossings(tracks.lines, width, height)
     sides = _opposite(tracks.lines)
-    one, other = _crossing(sides, tracks.lines)
+    one, other = _two_pairs(sides, tracks.lines)
     lines = np.column_stack([one[:, 0], other[:, 0], one[:, 1], other[:, 1]])
     quads = _clockwise(lines, crossings, places)
     quads = picked(quads, _is_possible(quads, width, height))
@@ -147,7 +147,7 @@ def _between(sums: Numbers, tracks: Tracks, quads: Quads, start: Numbers, end: N
 
 def line_crossings(lines: Numbers, width: int, height: int) -> tuple[Numbers, Numbers]:
     """Return where each two lines cross, (n, n, 2), and at which place of the first that is, (n, n)."""
-    normal = np.column_stack([np.cos(lines[:, 0]), np.sin(lines[:, 0])])
+    normal, _ = directions(lines)
     across = normal[:, None, 0] * normal[None, :, 1] - normal[:, None, 1] * normal[None, :, 0]
     safe = np.where(np.abs(across) < 1e-6, np.nan, across)
     distance = lines[:, 1]
@@ -164,10 +164,10 @@ def _opposite(lines: Numbers) -> Index:
     return np.asarray(np.column_stack([first, second])[apart_deg(lines[first, 0], lines[second, 0]) <= OPPOSITE_DEG])
 
 
-def _crossing(sides: Index, lines: Numbers) -> tuple[Index, Index]:
+def _two_pairs(sides: Index, lines: Numbers) -> tuple[Index, Index]:
     """Return which two pairs of sides (m, 2) can be those of one quadrilateral, (k, 2) each.
 
-    There are up to two million of them, so that they are told by bits.
+    There are more than two million to choose from where there are most lines, so that they are told by bits.
     """
     crosses = apart_deg(lines[:, None, 0], lines[None, :, 0]) >= CROSSING_DEG
     can_meet = np.logical_and(*(crosses[np.ix_(ends, ends)] for ends in sides.T))

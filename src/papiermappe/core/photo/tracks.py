@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.photo.lines import EdgeMap, Numbers
+from papiermappe.core.photo.lines import EdgeMap, Numbers, directions
 from papiermappe.core.picture import Pixels
 
 STRIP_PX = (5.0, 13.0)  # what lies beside a side is looked at between these distances
@@ -41,9 +41,8 @@ def tracks_of(look: Pixels, edges: EdgeMap, lines: Numbers) -> Tracks:
     height, width = look.shape[:2]
     reach = int(np.hypot(width, height) / 2) + 2
     way = np.arange(-reach, reach + 1, dtype=np.float64)
-    normal = np.column_stack([np.cos(lines[:, 0]), np.sin(lines[:, 0])])
+    normal, along = directions(lines)
     feet = normal * lines[:, 1:2] + [(width - 1) / 2, (height - 1) / 2]
-    along = np.column_stack([-normal[:, 1], normal[:, 0]])
     places = feet[:, None] + way[None, :, None] * along[:, None]
     seen = ((places >= 2) & (places < np.array([width - 2, height - 2]))).all(axis=2)
     offsets = np.arange(-BAND_PX, BAND_PX + 1)
