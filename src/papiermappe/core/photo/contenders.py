@@ -13,13 +13,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners
+from papiermappe.core.photo.camera import camera_view
 from papiermappe.core.photo.crossings import WEIGHTS as CROSSINGS_WEIGHTS
 from papiermappe.core.photo.crossings import crossings
 from papiermappe.core.photo.evidence import WEIGHTS as EVIDENCE_WEIGHTS
 from papiermappe.core.photo.evidence import evidence
 from papiermappe.core.photo.lines import Numbers
 from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, picked
-from papiermappe.core.photo.rectified import PAPER_ASPECTS, seen_aspect
+from papiermappe.core.photo.rectified import PAPER_ASPECTS
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks
 from papiermappe.core.picture import Pixels
@@ -30,7 +31,7 @@ SAME_SHARE = 0.022  # of the picture's longer side: quadrilaterals whose corners
 PAGE_MOST, PAGE_WITHIN = 0.7, 0.93  # of a book's area, and of a page's own
 UNSEEN_SHARE = 0.75  # of a side that is beyond the picture: nothing speaks for or against it
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
-ASPECT_OFF, ASPECT_UNKNOWN = 0.06, 0.04  # of a ratio's logarithm: more off counts as no more; where it cannot be told
+ASPECT_OFF = 0.06  # of a ratio's logarithm: more off counts as no more
 DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
 LARGER = 1.03  # the area of a quadrilateral against that of one within it, at least
 OUTSIDE_SHARE = 0.01  # of its size: so far a quadrilateral may reach out of the one that it is within
@@ -218,10 +219,10 @@ def _sides_beside(outer: Numbers, inner: Numbers) -> Index:
 
 def _aspect_off(corners: Numbers, width_px: int, height_px: int) -> float:
     """Return how far the proportions of a sheet are off those of the nearest paper size, 0 to 1."""
-    aspect = seen_aspect(order_corners(corners), width_px, height_px)
-    if aspect is None:
-        return ASPECT_UNKNOWN / ASPECT_OFF
-    tall = max(aspect, 1 / aspect)
+    view = camera_view(order_corners(corners), width_px, height_px)
+    if view is None:
+        return 1.0
+    tall = max(view.aspect, 1 / view.aspect)
     return float(min(np.abs(np.log(tall / np.array(PAPER_ASPECTS))).min() / ASPECT_OFF, 1.0))
 
 

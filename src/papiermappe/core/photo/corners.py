@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from papiermappe.core.geometry import order_corners, px_to_mm, quad_mm
+from papiermappe.core.photo.camera import Corners
 from papiermappe.core.photo.completing import completing_lines
 from papiermappe.core.photo.contenders import (
     UNSEEN_SHARE,
@@ -32,7 +33,7 @@ from papiermappe.core.photo.contenders import (
 from papiermappe.core.photo.lines import Numbers, edge_map, find_lines
 from papiermappe.core.photo.patches import find_patches
 from papiermappe.core.photo.quads import find_quads, quads_along
-from papiermappe.core.photo.rectified import Corners, outline_px
+from papiermappe.core.photo.rectified import outline_px
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import joined, tracks_of
 from papiermappe.core.photo_sheet import PhotoSheet, SidePlaces

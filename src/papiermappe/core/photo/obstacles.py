@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.photo.rectified import Corners
+from papiermappe.core.photo.camera import Corners
 from papiermappe.core.picture import Pixels
 
 SKIN_LOW, SKIN_HIGH = (30, 134, 77), (255, 180, 128)  # Y, Cr, Cb

@@ -1,8 +1,4 @@
-"""A sheet that a camera saw slanting, as if seen from straight above.
-
-The aspect ratio of the sheet follows from its four corners, if the camera's middle is that of the picture (Z. Zhang,
-L. He, "Whiteboard scanning and image enhancement", Digital Signal Processing 17, 2007, equations 11, 12, 14 and 20).
-"""
+"""A sheet that a camera saw slanting, as if seen from straight above."""
 
 import math
 
@@ -10,22 +6,20 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from papiermappe.core.curl import Curl, Eye, seen_places
+from papiermappe.core.curl import Curl, seen_places
 from papiermappe.core.geometry import px_to_mm
 from papiermappe.core.paper import A4, ID_CARD, LETTER
+from papiermappe.core.photo.camera import Corners, camera_view, eye_over
 from papiermappe.core.picture import Pixels, checked
 
 PAPER_WHITE = 255
 MAX_PX = 250_000_000
 PAPER_ASPECTS = tuple(max(paper[1:]) / min(paper[1:]) for paper in (A4, LETTER, ID_CARD))
 MOST_FORESHORTENED = 2.2  # seen from under 27 degrees above the table; more comes of corners that are not exact
-SAME_ASPECT = 0.025  # of a ratio's logarithm: what corners on photos tell of it is mostly as exact
-USUAL_FOCAL = 0.8  # of the longer side of a picture: about what phones and cameras on stands have
+SAME_ASPECT = (0.025, 0.04)  # of a ratio's logarithm: a paper size is taken that is as near, at least and at most...
+SAME_DEVIATIONS = 2.0  # ...and between the two so many standard deviations of what the corners tell of the ratio
 GRID_PX = 16  # between two places for which it is computed where they are seen
 STRIP_PX = 512  # rows that are resampled at once, so that their places take little memory
-
-Corners = NDArray[np.float64]
-"""(4, 2) `(x, y)` in px, pixel centres at whole numbers: top left, top right, bottom right, bottom left."""
 
 
 def outline_px(width_px: int, height_px: int) -> Corners:
@@ -136,69 +130,19 @@ def rectified_size_px(corners_px: Corners, width_px: int, height_px: int) -> tup
     first, second, third, fourth = np.asarray(corners_px, np.float64)
     across = max(math.dist(first, second), math.dist(fourth, third))
     down = max(math.dist(first, fourth), math.dist(second, third))
-    seen = across / max(down, 1.0)
-    true = seen_aspect(np.asarray(corners_px, np.float64), width_px, height_px) or seen
-    aspect = _of_paper(true if 1 / MOST_FORESHORTENED < true / seen < MOST_FORESHORTENED else seen)
+    aspect = _aspect(np.asarray(corners_px, np.float64), width_px, height_px, across / max(down, 1.0))
     width, height = (across, across / aspect) if across >= down * aspect else (down * aspect, down)
     shrink = min(1.0, math.sqrt(MAX_PX / max(width * height, 1.0)))
     return max(1, round(height * shrink)), max(1, round(width * shrink))
 
 
-def _of_paper(aspect: float) -> float:
-    """Return the aspect ratio of the paper size that is nearest, where one is near; else the one given."""
-    tall = max(aspect, 1 / aspect)
+def _aspect(corners_px: Corners, width_px: int, height_px: int, seen: float) -> float:
+    """Return the sheet's own width over its height, given that of its sides as they are seen."""
+    view = camera_view(corners_px, width_px, height_px)
+    if view is None or not 1 / MOST_FORESHORTENED < view.aspect / seen < MOST_FORESHORTENED:
+        return seen
+    tall = max(view.aspect, 1 / view.aspect)
     nearest = min(PAPER_ASPECTS, key=lambda known: abs(math.log(tall / known)))
-    if abs(math.log(tall / nearest)) > SAME_ASPECT:
-        return aspect
-    return nearest if aspect >= 1 else 1 / nearest
-
-
-def eye_over(corners_px: Corners, width_px: int, height_px: int, size_mm: tuple[float, float]) -> Eye:
-    """Return where the camera was, over a sheet whose corners it saw.
-
-    Args:
-        corners_px: of the sheet.
-        width_px: of the photo.
-        height_px: of the photo.
-        size_mm: width and height of the sheet.
-    """
-    corners = np.asarray(corners_px, np.float64)
-    focal_2 = _focal_2(corners, *_far_points(corners, width_px, height_px))
-    focal = math.sqrt(focal_2) if focal_2 is not None else USUAL_FOCAL * max(width_px, height_px)
-    flat = np.array([(0, 0), (size_mm[0], 0), size_mm, (0, size_mm[1])], np.float32)
-    centred = corners - np.array([(width_px - 1) / 2, (height_px - 1) / 2])
-    carry = np.asarray(cv2.getPerspectiveTransform(flat, centred.astype(np.float32)), np.float64)
-    seen = carry / np.array([[focal], [focal], [1.0]])
-    across, down, origin = (seen / np.sqrt(np.linalg.norm(seen[:, 0]) * np.linalg.norm(seen[:, 1]))).T
-    axes = np.column_stack([across, down, np.cross(across, down)])
-    x_mm, y_mm, deep_mm = -np.linalg.solve(axes, origin)
-    return Eye(float(x_mm), float(y_mm), abs(float(deep_mm)))
-
-
-def seen_aspect(corners: Corners, width_px: int, height_px: int) -> float | None:
-    """Return the sheet's own width over its height; None if it is seen too straight on for that to be computed."""
-    n2, n3 = _far_points(corners, width_px, height_px)
-    focal_2 = _focal_2(corners, n2, n3)
-    if focal_2 is None:
-        return None
-    along = [(n[0] ** 2 + n[1] ** 2) / focal_2 + n[2] ** 2 for n in (n2, n3)]
-    return float(math.sqrt(along[0] / along[1]))
-
-
-def _far_points(corners: Corners, width_px: int, height_px: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return where the sides across and the sides down seem to meet, from the middle of the photo, `(x, y, w)` each."""
-    middle = np.array([(width_px - 1) / 2, (height_px - 1) / 2])
-    m1, m2, m4, m3 = (np.array([*(corner - middle), 1.0]) for corner in corners)
-    with np.errstate(divide="ignore", invalid="ignore"):  # corners on one line have none
-        k2 = np.dot(np.cross(m1, m4), m3) / np.dot(np.cross(m2, m4), m3)
-        k3 = np.dot(np.cross(m1, m4), m2) / np.dot(np.cross(m3, m4), m2)
-    return k2 * m2 - m1, k3 * m3 - m1
-
-
-def _focal_2(corners: Corners, n2: NDArray[np.float64], n3: NDArray[np.float64]) -> float | None:
-    """Return the square of the focal length, in px; None where the sheet is seen too straight on to tell."""
-    sides = max(np.hypot(*(corners[0] - corners[1])), np.hypot(*(corners[0] - corners[3])))
-    if max(abs(n2[2]), abs(n3[2])) < 0.01 or abs(n2[2] * n3[2]) < 1e-6:
-        return None
-    focal_2 = float(-(n2[0] * n3[0] + n2[1] * n3[1]) / (n2[2] * n3[2]))
-    return focal_2 if (0.3 * sides) ** 2 < focal_2 < (30 * sides) ** 2 else None
+    if abs(math.log(tall / nearest)) > np.clip(SAME_DEVIATIONS * view.aspect_off, *SAME_ASPECT):
+        return view.aspect
+    return nearest if view.aspect >= 1 else 1 / nearest

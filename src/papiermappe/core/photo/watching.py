@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from papiermappe.core.order.code_reading import READ_DPI, read_codes
 from papiermappe.core.order.dividers import CodeUse, meaning_of
 from papiermappe.core.photo.bare_table import Look, is_as_before, sheet_on, small_look
+from papiermappe.core.photo.camera import Corners
 from papiermappe.core.photo.corners import PhotoCorners, find_corners
 from papiermappe.core.photo.likeness import is_same_side, looked_at
 from papiermappe.core.photo.obstacles import glares, has_hand, is_blurred, is_too_dark
-from papiermappe.core.photo.rectified import Corners, rectify
+from papiermappe.core.photo.rectified import rectify
 from papiermappe.core.picture import Pixels, to_grey
 
 STILL_S = 0.4
