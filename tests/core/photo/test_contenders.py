@@ -19,7 +19,7 @@ from papiermappe.core.photo.contenders import (
 )
 from papiermappe.core.photo.lines import edge_map
 from papiermappe.core.photo.quads import colours_beside, edge_shares, quads_along
-from papiermappe.core.photo.sides import Placed
+from papiermappe.core.photo.sides import ALONG, ALONG_SIDE, Placed
 from papiermappe.core.photo.tracks import tracks_of
 from papiermappe.core.photo_sheet import SURE
 from papiermappe.core.picture import Pixels
@@ -55,7 +55,11 @@ def contender(
         seen: whether that side is on the picture.
         askew: how plainly an edge goes through it.
     """
-    placed = Placed(corners, np.array([least_share, 1, 1, 1]), np.array([seen, True, True, True]), np.zeros((4, 3, 2)))
+    on_picture = np.ones((4, ALONG), np.bool_)
+    on_picture[0] = seen
+    shows = on_picture.copy()
+    shows[0, round(least_share * ALONG) :] = False
+    placed = Placed(corners, on_picture, shows, np.zeros((4, 3, 2)))
     return Contender(corners, 60.0, askew, np.full((4, 3), inside), np.full((4, 3), outside), placed)
 
 
@@ -73,9 +77,9 @@ def test_what_is_darker_and_within_a_plain_one_is_a_picture_printed_on_it() -> N
 
 
 def test_a_sheet_that_lies_on_a_larger_one_is_lighter_within() -> None:
-    mat, sheet = contender(SHEET, 120, 60, least_share=0.8), contender(PICTURE, 235, 121)
-    assert column("lighter within", mat, sheet) == [0, 0.8]
-    assert column("lighter on alike", mat, sheet) == [0, 0.8]  # what is around the one is what is in the other
+    mat, sheet = contender(SHEET, 120, 60, least_share=0.75), contender(PICTURE, 235, 121)
+    assert column("lighter within", mat, sheet) == [0, 0.75]
+    assert column("lighter on alike", mat, sheet) == [0, 0.75]  # what is around the one is what is in the other
     other = contender(PICTURE, 235, 190)
     assert column("lighter on alike", mat, other) == [0, 0]
 
@@ -90,6 +94,18 @@ def test_a_side_beyond_the_picture_speaks_neither_for_a_sheet_nor_against_it() -
 def test_an_outline_of_two_papers_holds_no_sheet() -> None:
     two_papers, sheet = contender(SHEET, 235, 60, askew=0.75), contender(PICTURE, 235, 190)
     assert column("lighter within", two_papers, sheet) == [0, 0.25]
+
+
+@pytest.mark.parametrize("goes_on", [True, False])
+def test_sides_that_end_with_a_sheet_are_no_sides_of_a_larger_one(goes_on: bool) -> None:
+    """A strip of the table along one side; or what is printed along it, from rim to rim."""
+    sheet, with_strip = contender(box(200, 100, 900, 800)), contender(SHEET)
+    if not goes_on:  # the right side runs down, and the left one up: of 800 px the sheet has the upper 700
+        with_strip.placed.shows[1] = ALONG_SIDE < 7 / 8
+        with_strip.placed.shows[3] = ALONG_SIDE > 1 / 8
+    assert column("lighter within", sheet, with_strip) == [1 if goes_on else 0, 0]
+    best = int(np.argmax(merits([sheet, with_strip], WIDTH_PX, HEIGHT_PX)))
+    assert best == (1 if goes_on else 0)
 
 
 def test_two_that_fill_a_third_side_by_side_are_its_pages() -> None:

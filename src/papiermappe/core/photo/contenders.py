@@ -19,7 +19,8 @@ from papiermappe.core.photo.crossings import crossings
 from papiermappe.core.photo.evidence import WEIGHTS as EVIDENCE_WEIGHTS
 from papiermappe.core.photo.evidence import evidence
 from papiermappe.core.photo.lines import Numbers
-from papiermappe.core.photo.quads import Index, Quads, areas, colours_beside, picked
+from papiermappe.core.photo.nesting import encloses, share_beyond, sides_beside
+from papiermappe.core.photo.quads import Quads, areas, colours_beside, picked
 from papiermappe.core.photo.rectified import PAPER_ASPECTS
 from papiermappe.core.photo.sides import Placed, place_sides
 from papiermappe.core.photo.tracks import Tracks
@@ -33,10 +34,7 @@ UNSEEN_SHARE = 0.75  # of a side that is beyond the picture: nothing speaks for 
 PLAIN_SHARES = (0.9, 0.95)  # the sides of a sheet that are seen least show their step along so much
 ASPECT_OFF = 0.06  # of a ratio's logarithm: more off counts as no more
 DARKER = 0.03  # by so much a quadrilateral is darker than what is around it, as what is printed is
-LARGER = 1.03  # the area of a quadrilateral against that of one within it, at least
-OUTSIDE_SHARE = 0.01  # of its size: so far a quadrilateral may reach out of the one that it is within
 FOUND_TWICE_SHARE = 0.012  # of the picture's longer side: placed corners that are nearer are the same
-LEAST_APART = 2  # of its corners
 ALIKE_APART = 0.12  # paper beside a picture differs by no more from the paper at the sheet's own sides
 FEATURES = {
     "score": 0.69, "least side lacks": -4.2, "next side lacks": -5.9, "aspect": -1.24, "darker": -9.4,
@@ -123,13 +121,16 @@ def features(contenders: list[Contender], width_px: int, height_px: int) -> Numb
     lacks = np.maximum(np.array(PLAIN_SHARES) - shares[:, :2], 0)
     darker = np.array([_darker(contender) for contender in contenders])
     is_dark = darker > DARKER
-    plain_around, alike_around = np.zeros(len(contenders)), np.zeros(len(contenders))
+    same_px = SAME_SHARE * max(width_px, height_px)
+    plain_around, alike_around = np.zeros((2, len(contenders)))
     for at, contender in enumerate(contenders):
-        for around in np.flatnonzero(_encloses(corners, corners[at], SAME_SHARE * max(width_px, height_px))):
-            least = shares[around, 0] * (1 - contenders[around].askew)
-            plain_around[at] = max(plain_around[at], least)
-            if _lies_on(contender, contenders[around]):
-                alike_around[at] = max(alike_around[at], least)
+        for around in np.flatnonzero(encloses(corners, corners[at], same_px)):
+            outer = contenders[around]
+            least = min(shares[around, 0], share_beyond(outer.placed, corners[at], same_px))
+            plain = least * (1 - outer.askew)
+            plain_around[at] = max(plain_around[at], plain)
+            if _lies_on(contender, outer):
+                alike_around[at] = max(alike_around[at], plain)
     columns = (
         [contender.score for contender in contenders], lacks[:, 0], lacks[:, 1],
         [_aspect_off(outline, width_px, height_px) for outline in corners], darker,
@@ -190,31 +191,10 @@ def _darker(contender: Contender) -> float:
     return max(0.0, float(((outside - inside) / np.maximum(np.maximum(inside, outside), 20.0)).mean()))
 
 
-def _encloses(outer: Numbers, inner: Numbers, same_px: float) -> NDArray[np.bool_]:
-    """Return which quadrilaterals (n, 4, 2), clockwise, another one (4, 2) is within, as a picture is within its sheet.
-
-    They may share corners: no more than two, or the one is but the other with a corner elsewhere.
-    """
-    along = np.roll(outer, -1, axis=1) - outer
-    length = np.maximum(np.linalg.norm(along, axis=2), 1)
-    away = inner[None, None] - outer[:, :, None]
-    depth = (along[..., None, 0] * away[..., 1] - along[..., None, 1] * away[..., 0]) / length[..., None]
-    is_inside = depth.min(axis=(1, 2)) > -OUTSIDE_SHARE * np.sqrt(areas(outer))
-    is_larger = areas(outer) >= LARGER * areas(inner[None])
-    to_corner = np.linalg.norm(inner[None, :, None] - outer[:, None], axis=3).min(axis=2)
-    return np.asarray(is_inside & is_larger & ((to_corner >= same_px).sum(axis=1) >= LEAST_APART))
-
-
 def _lies_on(inner: Contender, outer: Contender) -> bool:
     """Return whether what is just outside of the one is what is just inside of the other, side by side."""
-    beside = _sides_beside(outer.corners, inner.corners)
+    beside = sides_beside(outer.corners, inner.corners)
     return bool(np.median(colours_apart(outer.inside, inner.outside[beside])) <= ALIKE_APART)
-
-
-def _sides_beside(outer: Numbers, inner: Numbers) -> Index:
-    """Return for each side of a quadrilateral (4, 2) the side of one within it that runs along it, (4,)."""
-    apart = [np.linalg.norm(outer - np.roll(inner, -turns, axis=0), axis=1).sum() for turns in range(4)]
-    return np.asarray((np.arange(4) + int(np.argmin(apart))) % 4, np.intp)
 
 
 def _aspect_off(corners: Numbers, width_px: int, height_px: int) -> float:

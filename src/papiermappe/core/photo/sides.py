@@ -15,6 +15,7 @@ from papiermappe.core.picture import Pixels
 ALONG = 96  # places looked at along a side
 THINNED = 2  # where many curves are tried, every second place will do
 ENDS = 0.03  # of a side: so much of both ends is left to its neighbours
+ALONG_SIDE = ENDS + (1 - 2 * ENDS) * (np.arange(ALONG) + 0.5) / ALONG  # the places, 0 to 1 along the side
 STEP_SHARE = 1 / 1400  # of the picture's longer side: the distance between two samples across a side
 OFFSETS = 30  # samples to both sides
 REACH = 16.0  # samples: a side is looked for this far beside where it should be...
@@ -33,12 +34,22 @@ class Placed(NamedTuple):
 
     corners: Numbers
     """(4, 2), in px, clockwise."""
-    shares: Numbers
-    """(4,): along how much of each side the same step is seen; 0 of one that is beyond the picture."""
-    is_seen: NDArray[np.bool_]
-    """(4,): whether enough of each side is on the picture to be placed."""
+    seen: NDArray[np.bool_]
+    """(4, ALONG): which places along each side are on the picture, as `ALONG_SIDE` has them; none where too few are."""
+    shows: NDArray[np.bool_]
+    """(4, ALONG): which of them show the same step as the side does."""
     quarters: Numbers
     """(4, 3, 2): a quarter, half and three quarters along each side, which need not be straight."""
+
+    @property
+    def shares(self) -> Numbers:
+        """(4,): along how much of each side the same step is seen; 0 of one that is beyond the picture."""
+        return np.asarray(self.shows.sum(axis=1) / np.maximum(self.seen.sum(axis=1), 1))
+
+    @property
+    def is_seen(self) -> NDArray[np.bool_]:
+        """(4,): whether enough of each side is on the picture to be placed."""
+        return np.asarray(self.seen.any(axis=1))
 
 
 class _Curve(NamedTuple):
@@ -83,8 +94,9 @@ def place_sides(picture: Pixels, corners: Numbers, sides: Collection[int] = rang
     curves = [_straight(*ends[at]) if one is None else one[0] for at, one in enumerate(found)]
     placed = np.array([_meeting(curves[at - 1], curves[at]) for at in range(4)])
     quarters = np.array([[curve.exactly_at(knot) for knot in KNOTS] for curve in curves])
-    shares = np.array([0.0 if one is None else one[1] for one in found])
-    return Placed(placed, shares, np.array([one is not None for one in found]), quarters)
+    none = np.zeros(ALONG, np.bool_)
+    seen, shows = (np.array([none if one is None else one[at] for one in found]) for at in (1, 2))
+    return Placed(placed, seen, shows, quarters)
 
 
 def _straight(start: Numbers, end: Numbers) -> _Curve:
@@ -93,13 +105,17 @@ def _straight(start: Numbers, end: Numbers) -> _Curve:
     return _Curve(start, along, inward, np.zeros(3), np.zeros(2))
 
 
-def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, float] | None:
-    """Return where a side is, and along how much of it the same step is seen; None where it is beyond the picture."""
+def _placed(
+    picture: Pixels, start: Numbers, end: Numbers
+) -> tuple[_Curve, NDArray[np.bool_], NDArray[np.bool_]] | None:
+    """Return where a side is, and which places are on the picture, and show its step, (ALONG,) each.
+
+    None where too little of it is on the picture.
+    """
     along, inward = (straight := _straight(start, end)).along, straight.inward
     height, width = picture.shape[:2]
     step_px = STEP_SHARE * max(height, width)
-    t = ENDS + (1 - 2 * ENDS) * (np.arange(ALONG) + 0.5) / ALONG
-    feet = start + t[:, None] * along
+    feet = start + ALONG_SIDE[:, None] * along
     offsets = np.arange(-OFFSETS - 3, OFFSETS + 4) * step_px
     places = feet[:, None] + offsets[None, :, None] * inward
     seen: NDArray[np.bool_] = np.all((feet > 1) & (feet < (width - 2, height - 2)), axis=1)
@@ -110,7 +126,7 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     steps = _steps(rows.reshape(ALONG, len(offsets), -1))
     strongest = np.take_along_axis(steps, np.abs(steps).argmax(axis=2)[..., None], axis=2)[..., 0]
     signed = np.asarray(strongest * seen[:, None], np.float32)
-    u = 2 * t - 1
+    u = 2 * ALONG_SIDE - 1
     usual = float(np.clip(np.quantile(np.abs(signed[seen]).max(axis=1), 0.5), 1.0, MOST_LEVELS))
     bows = BOWS if seen.mean() >= LEAST_SEEN else np.zeros(1)
     rough = _best(np.clip(signed, -usual, usual)[::THINNED], u[::THINNED], np.zeros(3), TILTS, bows, REACH)
@@ -120,8 +136,8 @@ def _placed(picture: Pixels, start: Numbers, end: Numbers) -> tuple[_Curve, floa
     on_curve = np.rint(_away(fine, u) + finer @ _finer_shapes(u) + OFFSETS).astype(np.intp)
     near = np.stack([signed[np.arange(ALONG), np.clip(on_curve + off, 0, signed.shape[1] - 1)] for off in (-1, 0, 1)])
     way = float(np.sign(near[1][seen].mean())) or 1.0
-    shows = np.asarray(way * near[:, seen]).max(axis=0) >= PLAIN_SHARE * usual
-    return straight._replace(terms=fine * step_px, finer=finer * step_px), float(shows.mean())
+    shows = (np.asarray(way * near).max(axis=0) >= PLAIN_SHARE * usual) & seen
+    return straight._replace(terms=fine * step_px, finer=finer * step_px), seen, shows
 
 
 def _finer(signed: NDArray[np.float32], u: Numbers, terms: Numbers) -> Numbers:
