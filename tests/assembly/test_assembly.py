@@ -27,6 +27,7 @@ from papiermappe.core.encode.format import Format
 from papiermappe.core.encode.jpeg import encode_jpeg
 from papiermappe.core.encode.level import Level
 from papiermappe.core.encode.options import DocumentOptions, SlipPlace
+from papiermappe.core.encode.plain import encode_png
 from papiermappe.core.operations.steps import RoutineFile, RoutineRefused, Step
 from papiermappe.core.order.cut_rule import CutRule
 from papiermappe.core.order.landing import BacksOrder
@@ -616,3 +617,16 @@ def test_photos_are_made_flat_and_their_corners_told(tmp_path: Path) -> None:
     assert "make_flat" in page["operations"]
     with pikepdf.open(out) as pdf:
         assert [round(float(side) / 72 * 25.4) for side in pdf.pages[0].mediabox[2:]] == [210, 297]
+
+
+def test_a_photo_whose_sheet_is_not_found_for_sure_stays_and_that_is_said(tmp_path: Path) -> None:
+    two_sheets = np.full((900, 1200, 3), 70, np.uint8)
+    two_sheets[200:700, 100:480] = two_sheets[200:700, 700:1080] = 235
+    photo, out = tmp_path / "table.png", tmp_path / "table.pdf"
+    photo.write_bytes(encode_png(two_sheets))
+    command = ["assemble", str(photo), "--photos", "--out", str(out), "--read", ""]
+    assert "page 1: The edges of the sheet are uncertain" in CliRunner().invoke(app, command).stdout
+    (page,) = json.loads(CliRunner().invoke(app, [*command, "--replace", "--json"]).stdout)["pages"]
+    assert page["confidence"] < 0.5
+    assert "make_flat" not in page["operations"]
+    assert [message["code"] for message in page["unsure"]] == ["crop_uncertain"]

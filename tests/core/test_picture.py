@@ -43,6 +43,13 @@ def test_a_huge_picture_is_refused_before_decoding(size_px: tuple[int, int]) -> 
         decode(bomb(*size_px))
 
 
+def test_no_other_limit_holds_than_ours() -> None:
+    """Pillow refuses 179 megapixels by itself, and warns of half as many."""
+    head = read_head(bomb(20_000, 12_500))
+    assert (head.width_px, head.height_px) == (20_000, 12_500)
+    assert read_head(bomb(20_000, 20_000), limit_px=400_000_000).height_px == 20_000
+
+
 def test_the_limit_is_a_parameter(grey_page: Pixels) -> None:
     data = encode_jpeg(grey_page)
     assert decode(data, limit_px=80 * 120).shape == (120, 80)

@@ -219,6 +219,14 @@ def test_sizes_are_checked_before_decoding(tmp_path: Path) -> None:
         list(pages_of(written(tmp_path, "large.tif", large), limit_px=1_000_000))
 
 
+@pytest.mark.parametrize(("name", "kind"), [("large.png", "PNG"), ("large.tif", "TIFF")])
+def test_the_size_of_a_huge_picture_is_said(tmp_path: Path, name: str, kind: str) -> None:
+    """Of 400 megapixels, of which Pillow would say no more than that it does not open such."""
+    head = saved(Image.new("1", (20_000, 20_000)), kind)
+    with pytest.raises(FileRefused, match=r"file_picture_too_large\(.*width_px=20000"):
+        list(pages_of(written(tmp_path, name, head)))
+
+
 def written_pdf(left_pt: float, base_pt: float, *lines: str) -> bytes:
     """Return a PDF whose page, 300 by 400 points, has lines of text, the first one at a place, in 20 points."""
     pdf = pikepdf.new()

@@ -68,7 +68,7 @@ def in_words(report: Report, words: Words) -> str:
     """Return a report as text."""
     lines = [f"{', '.join(report.out)}: {words.counted(PAGES, len(report.pages))}, {words.size(report.byte_size)}"]
     for number, page in enumerate(report.pages, 1):
-        messages = [*page.findings, *([page.unread] if page.unread else [])]
+        messages = [*page.findings, *page.unsure, *([page.unread] if page.unread else [])]
         lines += [words.gettext(_ON_PAGE).format(number=number, text=words.text(message)) for message in messages]
     if report.pairs is not None:
         sheets = words.counted(SHEETS, len(report.pairs))

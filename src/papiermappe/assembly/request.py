@@ -199,6 +199,8 @@ class PageReport(BaseModel):
     """How far what is printed was moved right and down."""
     zones: tuple[ZoneReport, ...] = ()
     findings: tuple[Message, ...] = ()
+    unsure: tuple[Message, ...] = ()
+    """What was left undone since it is not sure."""
     words: int | None = None
     guesses: int = 0
     """Words that were left out, since they were guessed rather than read."""

@@ -4,7 +4,6 @@ Decoded pictures are `uint8`, grey `(h, w)` or RGB `(h, w, 3)`, rows from the to
 """
 
 import io
-import warnings
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import reduce
@@ -19,6 +18,9 @@ from papiermappe.core.compiled import compiled
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
 from papiermappe.core.photo_sheet import PhotoSheet
 from papiermappe.errors import PictureRefused
+
+# Pillow's own limit, of 179 megapixels, is the process's: here it is a parameter, and checked before decoding.
+Image.MAX_IMAGE_PIXELS = None
 
 Pixels = NDArray[np.uint8]
 Reduction = Literal[1, 2, 4, 8]
@@ -113,17 +115,12 @@ def read_head(data: bytes, limit_px: int = DEFAULT_LIMIT_PX) -> PictureHead:
         PictureRefused: not a JPEG or PNG, or more pixels than `limit_px`.
     """
     try:
-        with warnings.catch_warnings():
-            # Pillow's own size warning; the limit that holds here is `limit_px`, checked below.
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            picture = Image.open(io.BytesIO(data), formats=tuple(MEDIA_TYPES))
-    except Image.DecompressionBombError as exc:
-        raise _too_large(limit_px) from exc
+        picture = Image.open(io.BytesIO(data), formats=tuple(MEDIA_TYPES))
     except Exception as exc:  # what Pillow says of broken data depends on how they are broken
         raise PictureRefused("picture_unreadable") from exc
     width_px, height_px = picture.size
     if width_px * height_px > limit_px:
-        raise _too_large(limit_px)
+        raise PictureRefused("picture_too_large", limit_megapixels=round(limit_px / 1e6))
     orientation = exif_orientation(picture)
     if orientation in LYING:
         width_px, height_px = height_px, width_px
@@ -154,10 +151,6 @@ def named_dpi(info: Mapping[Any, Any]) -> float | None:
     except (KeyError, IndexError, TypeError, ValueError, ZeroDivisionError, OverflowError):
         return None
     return dpi if MIN_DPI <= dpi <= MAX_DPI else None
-
-
-def _too_large(limit_px: int) -> PictureRefused:
-    return PictureRefused("picture_too_large", limit_megapixels=round(limit_px / 1e6))
 
 
 def decode(data: bytes, limit_px: int = DEFAULT_LIMIT_PX, reduction: Reduction = 1, grey: bool = False) -> Pixels:

@@ -137,6 +137,14 @@ class Treatment(_Value):
         return self.straighten.skew_deg if self.straighten and self.straighten.on else 0.0
 
     @property
+    def unsure_steps(self) -> tuple[str, ...]:
+        """What was found but is left undone since it is not sure, `crop` and `straighten`."""
+        steps = {"crop": self.crop, "straighten": self.straighten}
+        return tuple(
+            name for name, step in steps.items() if step is not None and not step.on and step.confidence < SURE
+        )
+
+    @property
     def waits_to_be_examined(self) -> bool:
         """Whether the corners of a sheet have been placed, and nothing has been found yet on the sheet made flat."""
         return self.corners is not None and self.straighten is None

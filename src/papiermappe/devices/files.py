@@ -3,7 +3,6 @@
 import contextlib
 import io
 import itertools
-import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -106,10 +105,8 @@ def count_pages(file: Path) -> int:
             if start.read(1024).lstrip().startswith(b"%PDF"):
                 with _open_pdf(file) as pdf:
                     return len(pdf)
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # only counted; limits are checked later
-            with Image.open(file, formats=KINDS) as picture:
-                return int(getattr(picture, "n_frames", 1))
+        with Image.open(file, formats=KINDS) as picture:
+            return int(getattr(picture, "n_frames", 1))
     except (FileRefused, MemoryError):
         raise
     except Exception as exc:  # as in _other_pictures
@@ -253,17 +250,15 @@ def _photo(picture: CapturedPicture, near: NearCorners | None) -> FilePicture:
 def _other_pictures(file: Path, how: HowToRead, limit_px: int) -> Iterator[FilePicture]:
     """Yield the pages of pictures that must be re-encoded: other formats, several pages, transparent."""
     try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore", Image.DecompressionBombWarning)  # the limit that holds is checked below
-            with Image.open(file, formats=KINDS) as picture:
-                for frame in ImageSequence.Iterator(picture):
-                    _must_not_exceed(file, frame, limit_px)
-                    by_camera = how.as_photos or is_of_camera(frame)
-                    upright = ImageOps.exif_transpose(frame)
-                    dpi = _sensible_dpi(named_dpi(upright.info), upright.width, upright.height)
-                    likely = dpi or _likely_dpi(upright.width, upright.height)
-                    captured = replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
-                    yield _photo(captured, how.near) if by_camera else captured
+        with Image.open(file, formats=KINDS) as picture:
+            for frame in ImageSequence.Iterator(picture):
+                _must_not_exceed(file, frame, limit_px)
+                by_camera = how.as_photos or is_of_camera(frame)
+                upright = ImageOps.exif_transpose(frame)
+                dpi = _sensible_dpi(named_dpi(upright.info), upright.width, upright.height)
+                likely = dpi or _likely_dpi(upright.width, upright.height)
+                captured = replace(_captured(_levels(upright), likely, limit_px), is_dpi_guessed=dpi is None)
+                yield _photo(captured, how.near) if by_camera else captured
     except (FileRefused, MemoryError):
         raise
     except Exception as exc:  # what Pillow says of a damaged file depends on the damage

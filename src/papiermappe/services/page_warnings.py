@@ -4,7 +4,7 @@ from collections.abc import Collection, Sequence
 
 from papiermappe.core.analysis import Analysis
 from papiermappe.core.clean.findings import Finding, FindingKind
-from papiermappe.core.treatment import SURE, Treatment
+from papiermappe.core.treatment import Treatment
 from papiermappe.message import Message
 
 NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DIRTY, FindingKind.FOLD})
@@ -14,10 +14,7 @@ NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DI
 def warnings_of(treatment: Treatment, analysis: Analysis) -> list[Message]:
     """Return what is to be checked on a page, also what a person has said is fine."""
     found = [message_of(finding) for finding in analysis.findings if finding.kind not in NO_WARNING]
-    for step, code in ((treatment.crop, "crop_uncertain"), (treatment.straighten, "straighten_uncertain")):
-        if step is not None and not step.on and step.confidence < SURE:
-            found.append(Message(code=code))
-    return found
+    return [*found, *(Message(code=f"{step}_uncertain") for step in treatment.unsure_steps)]
 
 
 def unaccepted(warnings: Sequence[Message], accepted: Collection[str]) -> list[Message]:
