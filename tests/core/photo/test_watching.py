@@ -166,6 +166,17 @@ def test_the_lit_page_of_an_open_book_shows_no_glare() -> None:
     assert len(glares(flat)) == 1
 
 
+@pytest.mark.parametrize("washed_out", [True, False])
+def test_a_white_spot_in_which_print_stays_dark_is_no_lamp(washed_out: bool) -> None:
+    """Paper in good light is white as well; a lamp that is mirrored takes the print with it."""
+    flat = np.full((600, 420, 3), 236, np.uint8)
+    flat[200:400, 100:320] = 254
+    flat[40:560:12, 40:380] = 120  # rows of print, through all of it
+    if washed_out:
+        flat[210:390, 110:310] = np.maximum(flat[210:390, 110:310], 235)
+    assert bool(glares(flat)) == washed_out
+
+
 def test_paper_that_is_white_all_over_shows_no_glare() -> None:
     bright = np.full((300, 210, 3), 254, np.uint8)
     assert glares(bright) == []

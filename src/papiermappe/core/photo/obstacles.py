@@ -21,6 +21,9 @@ PAPER_PERCENTILE = 70  # there is print around as well
 LAMP_SHARE = 0.003  # of the sheet
 LAMP_MOST_SHARE = 0.35  # where more is white, all of it is too bright
 LAMP_WIDE_SHARE = 0.012  # of its longer side
+CORE_SHARE = 0.5  # of how far the middle of a spot is from its rim: within, print is as faint as it gets there
+INK_PERCENTILE, LEAST_INK_LEVELS = 3, 25.0  # darker than the paper around: there is print to compare with
+AS_DARK = 0.6  # of how dark print is around: print that is no fainter is not lost in a mirrored lamp
 FINGER_WIDE_SHARE, FINGER_LEAST_SHARE = 0.02, 0.0015
 LEAST_GROUND = 0.02
 PROFILE_PX = 9
@@ -116,9 +119,21 @@ def glares(flat: Pixels) -> list[Patch]:
         ring = (cv2.dilate(spot, np.ones((around, around), np.uint8)) > 0) & (white == 0)
         if np.count_nonzero(spot) > LAMP_MOST_SHARE * spot.size or _goes_through(patch, spot.shape):
             continue  # that is the lit side of the sheet
-        if ring.any() and np.percentile(darkest[ring], PAPER_PERCENTILE) <= PAPER_AT_MOST:
+        if not ring.any() or np.percentile(darkest[ring], PAPER_PERCENTILE) > PAPER_AT_MOST:
+            continue
+        if not _leaves_print(flat.min(axis=2), spot, ring):
             found.append(patch)
     return found
+
+
+def _leaves_print(darkest: NDArray[np.uint8], spot: NDArray[np.uint8], ring: NDArray[np.bool_]) -> bool:
+    """Return whether print is nearly as dark within a white spot as around it: that is but paper in good light."""
+    deep = cv2.distanceTransform(spot, cv2.DIST_L2, 3)
+    within, around = darkest[deep >= CORE_SHARE * deep.max()], darkest[ring]
+    ink_around = np.percentile(around, PAPER_PERCENTILE) - np.percentile(around, INK_PERCENTILE)
+    return bool(
+        ink_around >= LEAST_INK_LEVELS and WHITE - np.percentile(within, INK_PERCENTILE) >= AS_DARK * ink_around
+    )
 
 
 def _goes_through(patch: Patch, shape: tuple[int, ...]) -> bool:
