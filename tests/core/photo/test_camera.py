@@ -63,6 +63,7 @@ def test_seen_slanting_along_one_side_the_proportions_follow_from_what_is_usual(
 def test_corners_that_are_a_little_off_never_make_another_sheet_of_it(
     focal: float, turns: tuple[float, float, float], off_px: list[float]
 ) -> None:
+    """A focal length that is not known makes up to 6.2 % (above), corners that are off by 4 in 1000 a little more."""
     corners = seen(A4_MM, turns, focal) + np.array(off_px).reshape(4, 2)
     view = camera_view(corners, WIDTH_PX, HEIGHT_PX)
     assert view is not None
