@@ -51,6 +51,23 @@ SHOW_INSTEAD = """
 """What the camera sees is what the test shows: however slow the machine is, a sheet lies there until it is taken."""
 
 
+TOO_LATE = """
+    const [meanwhile] = arguments;
+    window.WebSocket = class extends WebSocket {
+        addEventListener(kind, listener) {
+            super.addEventListener(kind, kind !== "message" ? listener : async (event) => {
+                if (JSON.parse(event.data).state === "take") {
+                    await show(meanwhile);
+                    await new Promise((resolve) => setTimeout(resolve, 1500));
+                }
+                listener(event);
+            });
+        }
+    };
+"""
+"""The answer that a sheet is to be taken comes late: something else is shown by then."""
+
+
 class Scene(NamedTuple):
     """What is shown over and over, until the next one is shown: JPEGs in base64."""
 
@@ -160,6 +177,21 @@ def test_sheets_are_taken_by_themselves_until_a_divider_ends_the_document(
     patiently(lambda: len(stack.desk(following).order) == 1)
     window.find_element(By.ID, "end-camera").click()
     patiently(lambda: not stack.desk(following).runs[-1].live)
+
+
+def test_what_is_taken_is_what_was_judged_though_something_else_is_shown_when_the_answer_comes(
+    stack: Stack, window: Chrome, mappe: int, scenes: list[Scene]
+) -> None:
+    open_intake(window, stack, mappe)
+    window.execute_script(SHOW_INSTEAD, WIDTH_PX)
+    hand, sheet = scenes[:2]
+    window.execute_script(TOO_LATE, hand.frames)
+    window.find_element(By.ID, "use-camera").click()
+    window.execute_script("return show(arguments[0])", sheet.frames)
+    patiently(lambda: len(stack.desk(mappe).order) == 1)
+    patiently(lambda: all(page.analysed for page in stack.desk(mappe).pages))
+    (page,) = stack.desk(mappe).pages
+    assert page.width_mm == pytest.approx(210, abs=4)  # made flat, without the table and the hand
 
 
 def test_space_takes_what_is_seen_and_a_count_ends_it(stack: Stack, window: Chrome, mappe: int) -> None:

@@ -33,32 +33,43 @@ export async function listCameras() {
 /**
  * The full picture that a video shows now.
  * @param {HTMLVideoElement} video
- * @returns {Promise<Blob | null>}
  */
-export function pictureOf(video) { return jpegOf(video, video.videoWidth, PICTURE_QUALITY); }
+export function pictureOf(video) { return jpegOf(drawn(video, document.createElement("canvas"), video.videoWidth), PICTURE_QUALITY); }
 
-/** @param {HTMLVideoElement} video @param {number} width @param {number} quality @returns {Promise<Blob | null>} */
-function jpegOf(video, width, quality) {
-  const canvas = document.createElement("canvas");
+/**
+ * Draw a picture as wide as said.
+ * @param {HTMLVideoElement | HTMLCanvasElement} picture @param {HTMLCanvasElement} canvas @param {number} width
+ */
+function drawn(picture, canvas, width) {
+  const [wide, high] = picture instanceof HTMLVideoElement ? [picture.videoWidth, picture.videoHeight] : [picture.width, picture.height];
   canvas.width = width;
-  canvas.height = Math.round((width * video.videoHeight) / video.videoWidth);
-  canvas.getContext("2d")?.drawImage(video, 0, 0, canvas.width, canvas.height);
-  return new Promise((resolve) => { canvas.toBlob(resolve, "image/jpeg", quality); });
+  canvas.height = Math.round((width * high) / wide);
+  canvas.getContext("2d")?.drawImage(picture, 0, 0, canvas.width, canvas.height);
+  return canvas;
 }
+
+/** @param {HTMLCanvasElement} canvas @param {number} quality @returns {Promise<Blob | null>} */
+function jpegOf(canvas, quality) { return new Promise((resolve) => { canvas.toBlob(resolve, "image/jpeg", quality); }); }
 
 /**
  * Have the frames of a video judged, one after the other, until it is ended. A lost connection heals by itself.
+ *
+ * What is told of a frame comes with its full picture: by the time of the answer a hand may be there, or another sheet.
  * @param {HTMLVideoElement} video
  * @param {string} path
- * @param {{ seen: (seen: Seen) => void, connection: (lost: boolean) => void }} tell
+ * @param {{ seen: (seen: Seen, picture: () => Promise<Blob | null>) => void, connection: (lost: boolean) => void }} tell
  */
 export function watchFrames(video, path, tell) {
+  const judged = document.createElement("canvas");
+  const small = document.createElement("canvas");
+  const picture = () => jpegOf(judged, PICTURE_QUALITY);
   let over = false;
   let sentAt = 0;
   /** @type {WebSocket} */
   let socket;
   const next = async () => {
-    const frame = video.videoWidth ? await jpegOf(video, Math.min(FRAME_PX, video.videoWidth), FRAME_QUALITY) : null;
+    if (video.videoWidth) drawn(video, judged, video.videoWidth);
+    const frame = video.videoWidth ? await jpegOf(drawn(judged, small, Math.min(FRAME_PX, judged.width)), FRAME_QUALITY) : null;
     if (over || socket.readyState !== WebSocket.OPEN) return;
     sentAt = performance.now();
     if (frame) socket.send(frame);
@@ -68,7 +79,7 @@ export function watchFrames(video, path, tell) {
     socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}${path}`);
     socket.addEventListener("open", () => { tell.connection(false); next(); });
     socket.addEventListener("message", ({ data }) => {
-      tell.seen(JSON.parse(data));
+      tell.seen(JSON.parse(data), picture);
       setTimeout(next, Math.max(0, FRAME_EVERY_MS - (performance.now() - sentAt)));
     });
     socket.addEventListener("close", () => {

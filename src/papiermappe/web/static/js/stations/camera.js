@@ -104,7 +104,7 @@ export function cameraView(mappe, camera) {
       this.$refs.seen.style.aspectRatio = `${video.videoWidth} / ${video.videoHeight}`;
       this.cameras = await listCameras();
       this.chosen = track.getSettings().deviceId ?? "";
-      watch = watchFrames(video, `/mappen/${mappe.id}/camera`, { seen: (seen) => this.seen(seen), connection: (lost) => mappe.connection(lost) });
+      watch = watchFrames(video, `/mappen/${mappe.id}/camera`, { seen: (seen, picture) => this.seen(seen, picture), connection: (lost) => mappe.connection(lost) });
     },
     leave() {
       watch?.end();
@@ -131,24 +131,25 @@ export function cameraView(mappe, camera) {
 
     // ---- what it sees
 
-    /** @param {import("../camera.js").Seen} seen */
-    seen(seen) {
+    /** @param {import("../camera.js").Seen} seen @param {() => Promise<Blob | null>} picture in which that is seen */
+    seen(seen, picture) {
       const before = this.state;
       this.state = seen.state;
       this.corners = seen.corners;
       this.byTable = seen.by_table;
       if (this.ending || seen.state === before) return;
-      if (seen.state === "take" && this.kept.byItself) this.take();
+      if (seen.state === "take" && this.kept.byItself) this.take(picture());
       if (seen.state === "divider" && this.taken) this.nextDocument(seen.name ?? "");
     },
-    async take() {
-      const video = /** @type {HTMLVideoElement} */ (this.$refs.video);
-      const picture = video.videoWidth ? await pictureOf(video) : null;
+    /** @param {Promise<Blob | null>} coming */
+    async take(coming) {
+      const near = this.byTable ? this.corners : null;
+      const picture = await coming;
       if (!picture) return;
       const instead = this.again ? this.last : "";
       if (!instead) this.taken += 1;
       this.again = false;
-      [this.last] = this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null, instead, this.byTable ? this.corners : null);
+      [this.last] = this.queue.add([new File([picture], "picture.jpg", { type: "image/jpeg" })], null, instead, near);
       if (this.kept.sound) click();
       if (this.kept.flash) this.showTaken(picture);
       if (this.counted !== null && this.taken >= this.counted) this.end();
@@ -156,7 +157,8 @@ export function cameraView(mappe, camera) {
     takeByHand() {
       if (this.trouble || this.state === "starting") return;
       watch?.noteTaken();
-      this.take();
+      const video = /** @type {HTMLVideoElement} */ (this.$refs.video);
+      if (video.videoWidth) this.take(pictureOf(video));
     },
     takeLastAgain() {
       this.again = !this.again;
