@@ -56,9 +56,10 @@ def _cost() -> list[Row]:
         child = [sys.executable, "-m", "benchmarks.photographing.one_photo", str(path)]
         environment = {**os.environ, **ALLOCATOR, **LINEAR_ALGEBRA}  # as the desk starts its own processes
         printed = subprocess.run(child, env=environment, stdout=subprocess.PIPE, check=True).stdout
-        spent_s, before_mb, most_mb = json.loads(printed)
+        shown_s, examined_s, before_mb, most_mb = json.loads(printed)
     return [
-        Row("12 megapixels, arrival to flat preview", f"{1000 * statistics.median(spent_s):.0f} ms", "<= 900 ms"),
+        Row("12 megapixels, arrival to flat preview", f"{1000 * statistics.median(shown_s):.0f} ms", "<= 900 ms"),
+        Row("    and examined", f"{1000 * statistics.median(examined_s):.0f} ms"),
         Row("    memory, most, of the process that computes", f"{most_mb:.0f} MB", "<= 300 MB"),
         Row("    of that, before the photo", f"{before_mb:.0f} MB"),
     ]

@@ -1,5 +1,6 @@
 """Phones: the link that the desk shows, and what can be reached by it."""
 
+import io
 import json
 import re
 from collections.abc import Iterator
@@ -9,8 +10,10 @@ import numpy as np
 import pytest
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
-from tests.helpers import QUICK_ONE_SIDE, Drawer, camera_jpeg, desk, scan
+from PIL import Image
+from tests.helpers import QUICK_ONE_SIDE, Drawer, camera_jpeg, desk, photograph, scan
 
+from papiermappe.core.picture import Pixels
 from papiermappe.services import mappen, reading_files
 from papiermappe.services.caller import Caller
 from papiermappe.settings import Settings
@@ -21,6 +24,9 @@ from papiermappe.web.app import create_app
 
 HERE = "http://127.0.0.1:8000"
 NETWORK = "http://192.168.7.20:8001"
+
+
+PLAIN = camera_jpeg(np.full((90, 60, 3), 120, np.uint8))
 
 
 def client(app: FastAPI, base: str) -> TestClient:
@@ -60,15 +66,19 @@ def link(web: TestClient, mappe: int) -> str:
     return str(web.post(f"/mappen/{mappe}/phone-link").json()["address"]).removeprefix(NETWORK)
 
 
-def add(phone: TestClient, link: str, store: Store, settings: Settings) -> int:
-    """Send a picture and have it read; return its page."""
-    data = camera_jpeg(np.full((90, 60, 3), 120, np.uint8))
+def add(phone: TestClient, link: str, store: Store, settings: Settings, data: bytes = PLAIN) -> int:
+    """Send a picture and have it read; return its page, which has not been examined."""
     file = phone.post(f"{link}/pictures", json={"name": "image.jpg", "byte_size": len(data)}).json()
     assert phone.put(f"{link}/pictures/{file}?at=0", content=data).json() == len(data)
     with store.begin() as session:
         run = session.get_one(IncomingFile, file).run_id
     reading_files.import_files(store, Incoming(settings.incoming_dir), run)
     return int(phone.get(f"{link}/pages").json()["pages"][-1]["page"]["id"])
+
+
+def picture_at(phone: TestClient, path: str) -> Pixels:
+    """Return a picture that is shown, RGB."""
+    return np.asarray(Image.open(io.BytesIO(phone.get(path).content)).convert("RGB"))
 
 
 def test_the_address_is_that_of_the_network_where_there_is_one(web: TestClient, mappe: int) -> None:
@@ -118,7 +128,7 @@ def test_a_phone_adds_a_page_and_sees_no_other(
     (scanned,) = desk(store, mappe).order
     own = add(phone, link, store, settings)
     assert phone.get(f"{link}/pages/{own}").json()["page"]["id"] == own
-    for path in ("", "/page-lane.jpg", "/photo-stage.jpg"):
+    for path in ("", "/page-lane.jpg", "/photo-stage.jpg", "/soon-stage.jpg"):
         assert phone.get(f"{link}/pages/{scanned}{path}").status_code == 404
     commands: dict[str, dict[str, object]] = {
         "turn": {"quarter_turns": 1},
@@ -128,6 +138,27 @@ def test_a_phone_adds_a_page_and_sees_no_other(
     for command, body in commands.items():
         assert phone.post(f"{link}/pages/{scanned}/{command}", json={**body, "seen": 10**6}).status_code == 404
     assert phone.post(f"{link}/pages/{own}/turn", json={"quarter_turns": 1, "seen": 10**6}).status_code == 200
+
+
+def test_a_sheet_is_shown_flat_before_it_has_been_examined(
+    phone: TestClient, link: str, store: Store, settings: Settings
+) -> None:
+    sheet = np.full((880, 622, 3), 240, np.uint8)  # A4, on the grey table of the photo
+    own = add(phone, link, store, settings, photograph(sheet))
+    assert phone.get(f"{link}/pages").json()["pages"][0]["page"]["analysed"] is False
+    shown = picture_at(phone, f"{link}/pages/{own}/soon-stage.jpg")
+    assert shown.shape[0] / shown.shape[1] == pytest.approx(297 / 210, rel=0.03)
+    assert np.median(shown[::5, 4]) > 200
+    assert np.median(shown[4, ::5]) > 200
+
+
+def test_a_photo_without_a_sheet_is_shown_as_it_came_before_it_has_been_examined(
+    phone: TestClient, link: str, store: Store, settings: Settings
+) -> None:
+    own = add(phone, link, store, settings)
+    shown = picture_at(phone, f"{link}/pages/{own}/soon-stage.jpg")
+    assert shown.shape == (90, 60, 3)
+    assert shown.mean() == pytest.approx(120, abs=2)
 
 
 def test_the_link_of_another_mappe_reaches_none_of_this_ones_pictures(

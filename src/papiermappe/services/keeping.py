@@ -20,7 +20,7 @@ from papiermappe.services.landing import (
     spot_of,
     spot_of_file_page,
 )
-from papiermappe.services.pictures import PictureSize
+from papiermappe.services.pictures import PictureSize, soon_treatment
 from papiermappe.services.runs import PlaceInRun, is_two_sided, locked_run
 from papiermappe.services.transaction import transaction
 from papiermappe.store.blobs import Blobs, sha256_of
@@ -54,10 +54,13 @@ def keep_capture(store: Store, run_id: int, place: PlaceInRun | FilePlace, pictu
         PictureRefused: it cannot be decoded; nothing of it is kept.
     """
     head, sha256 = picture.head(), sha256_of(picture.data)
-    size = PictureSize.LANE
-    small = page_jpeg(picture, Treatment(), size.width_px, THUMBNAIL_QUALITY)
+    small = page_jpeg(picture, Treatment(), PictureSize.LANE.width_px, THUMBNAIL_QUALITY)
     store.blobs.keep(Blobs.capture_key(sha256), picture.data)
-    store.blobs.cache(Blobs.picture_key(Treatment().picture_key(sha256), size), small)
+    store.blobs.cache(Blobs.picture_key(Treatment().picture_key(sha256), PictureSize.LANE), small)
+    if picture.by_camera:  # who has taken it looks at it large
+        soon, size = soon_treatment(picture.sheet), PictureSize.STAGE
+        large = page_jpeg(picture, soon, size.width_px, THUMBNAIL_QUALITY)
+        store.blobs.cache(Blobs.picture_key(soon.picture_key(sha256), size), large)
     return _record(MACHINE, store, run_id, place, sha256, picture, head)
 
 

@@ -52,6 +52,15 @@ def captured_picture(store: Store, capture: Capture, max_px: int) -> CapturedPic
     return CapturedPicture(data, capture.dpi, max_px, capture.by_camera, sheet)
 
 
+def soon_treatment(sheet: PhotoSheet | None) -> Treatment:
+    """Return what is done to a photo for whoever waits for it, before it is examined: a sheet on it is made flat."""
+    return Treatment(corners=sheet.corners) if sheet is not None and sheet.is_sure else Treatment()
+
+
+def _soon_treatment_of(capture: Capture) -> Treatment:
+    return soon_treatment(PhotoSheet.model_validate(capture.photo_sheet) if capture.photo_sheet else None)
+
+
 def copy_key(sha256: str) -> str:
     """Return where the copy of a scan lies that has fewer pixels; it goes with the picture of the scan."""
     return Blobs.picture_key(Treatment().picture_key(sha256), "copy")
@@ -127,10 +136,21 @@ def shown_picture(caller: Caller, store: Store, page_id: int, picture: str) -> S
 def scan_picture(caller: Caller, store: Store, page_id: int, capture_id: int) -> str:
     """Return the name of the picture of a page's untouched scan. Raises NotFound."""
     with store.begin() as session:
-        page = visible_page(caller, session, page_id)
-        if page.capture_id != capture_id:
-            raise NotFound("picture_gone")
-        return Treatment().picture_key(page.capture.sha256)
+        return Treatment().picture_key(_own_capture(caller, session, page_id, capture_id).sha256)
+
+
+def soon_picture(caller: Caller, store: Store, page_id: int, capture_id: int) -> str:
+    """Return the name of the picture of a page's photo as it is shown before it is examined. Raises NotFound."""
+    with store.begin() as session:
+        capture = _own_capture(caller, session, page_id, capture_id)
+        return _soon_treatment_of(capture).picture_key(capture.sha256)
+
+
+def _own_capture(caller: Caller, session: Session, page_id: int, capture_id: int) -> Capture:
+    page = visible_page(caller, session, page_id)
+    if page.capture_id != capture_id:
+        raise NotFound("picture_gone")
+    return page.capture
 
 
 @transaction
@@ -219,7 +239,8 @@ def make_picture(store: Store, page_id: int, picture: str, size: PictureSize, co
         if page is None:
             return
         capture, now = page.capture, treatment_of(page)
-        wanted = {shown.picture_key(capture.sha256): shown for shown in (Treatment(), now, now.shape_only)}
+        shown_as = (Treatment(), _soon_treatment_of(capture), now, now.shape_only)
+        wanted = {shown.picture_key(capture.sha256): shown for shown in shown_as}
     if picture not in wanted or made_picture(store, picture, size) is not None:
         return
     source = _source(store, capture, size, max_px)

@@ -189,6 +189,14 @@ async def photo(ctx: Ctx, phone: Asking, page_id: Id, size: PictureSize) -> Resp
     return await picture_response(ctx, phone.caller, page_id, name, size, for_ever=False)
 
 
+@router.get(PHONE + "/pages/{page_id}/soon-{size}.jpg", response_class=JpegResponse)
+async def soon(ctx: Ctx, phone: Asking, page_id: Id, size: PictureSize) -> Response:
+    """Send the picture of a page before it is examined: the sheet made flat by its corners, where they are sure."""
+    own = await run_in_threadpool(phones.own_page, phone, ctx.store, page_id)
+    name = await run_in_threadpool(pictures.soon_picture, phone.caller, ctx.store, page_id, own.page.scan)
+    return await picture_response(ctx, phone.caller, page_id, name, size, for_ever=False)
+
+
 @router.get(PHONE + "/pages/{page_id}/page-{size}.jpg", response_class=JpegResponse)
 async def picture(ctx: Ctx, phone: Asking, page_id: Id, size: PictureSize) -> Response:
     """Send the picture of a page as it is now."""

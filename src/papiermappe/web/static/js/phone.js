@@ -40,6 +40,8 @@ function phone(facts) {
     settles: 0,
     /** Whether the picture that was taken last can be shown as the phone has it. */
     previewed: false,
+    /** The large picture that is there. @type {string | null} */
+    loaded: null,
     queue: /** @type {any} */ (null),
     wake: () => {},
 
@@ -103,7 +105,7 @@ function phone(facts) {
     get showsPage() { return this.isShown && this.mode === "page"; },
     get showsCorners() { return this.isShown && this.mode === "corners"; },
     get canGoOn() { return !this.over && !this.finished && this.mode === "page"; },
-    get showsPreview() { return this.previewed && this.mode === "page" && (this.isComing || this.isBeingMadeFlat); },
+    get showsPreview() { return this.previewed && this.mode === "page" && (this.isComing || (this.isBeingExamined && this.loaded !== this.large)); },
     get showsImage() { return this.showsPage && !this.showsPreview; },
     get pictures() {
       return this.pages.map(({ page }, /** @type {number} */ at) => ({
@@ -113,8 +115,9 @@ function phone(facts) {
     },
     /** @param {any} page @param {string} size */
     pictureOf(page, size) { return page ? `${home}/pages/${page.id}/page-${size}.jpg?of=${page.picture}&try=${this.tries}` : null; },
-    get large() { return this.page?.analysed ? this.pictureOf(this.page, facts.stage) : this.page ? `${home}/pages/${this.page.id}/photo-${facts.lane}.jpg?of=${this.page.scan}&try=${this.tries}` : null; },
-    get isBeingMadeFlat() { return Boolean(this.page) && !this.page.analysed; },
+    get large() { return this.page?.analysed ? this.pictureOf(this.page, facts.stage) : this.page ? `${home}/pages/${this.page.id}/soon-${facts.stage}.jpg?of=${this.page.scan}&try=${this.tries}` : null; },
+    pictureLoaded() { this.loaded = this.large; },
+    get isBeingExamined() { return Boolean(this.page) && !this.page.analysed; },
     pictureLate() { setTimeout(() => { this.tries += 1; }, PICTURE_AGAIN_MS); },
     get facts() {
       if (!this.page?.analysed) return "";
