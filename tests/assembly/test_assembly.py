@@ -625,8 +625,8 @@ def test_a_photo_whose_sheet_is_not_found_for_sure_stays_and_that_is_said(tmp_pa
     photo, out = tmp_path / "table.png", tmp_path / "table.pdf"
     photo.write_bytes(encode_png(two_sheets))
     command = ["assemble", str(photo), "--photos", "--out", str(out), "--read", ""]
-    assert "page 1: The edges of the sheet are uncertain" in CliRunner().invoke(app, command).stdout
+    assert "page 1: Where the sheet lies on the photo is uncertain" in CliRunner().invoke(app, command).stdout
     (page,) = json.loads(CliRunner().invoke(app, [*command, "--replace", "--json"]).stdout)["pages"]
     assert page["confidence"] < 0.5
     assert "make_flat" not in page["operations"]
-    assert [message["code"] for message in page["unsure"]] == ["crop_uncertain"]
+    assert [message["code"] for message in page["unsure"]] == ["sheet_uncertain"]

@@ -25,7 +25,7 @@ from tests.helpers import (
 )
 
 from papiermappe.core.limits import DEFAULT_LIMIT_PX
-from papiermappe.core.operations import MakeFlat, MoveToMappe, Turn, UseFound
+from papiermappe.core.operations import AcceptWarnings, MakeFlat, MoveToMappe, Turn, UseFound
 from papiermappe.core.order.landing import BacksOrder
 from papiermappe.core.paper import A4
 from papiermappe.core.reading.page_text import RecognitionMode
@@ -456,6 +456,17 @@ def test_a_photo_becomes_a_flat_page_and_what_a_person_sets_stays(store: Store, 
     assert desk(store, mappe).detail(page.id).is_found_flat
 
 
+def test_of_a_photo_without_a_sheet_one_thing_is_said(store: Store, mappe: int, incoming: Incoming) -> None:
+    pattern = np.random.default_rng(8).normal(120, 30, (60, 80, 3)).clip(0, 255).astype(np.uint8)
+    table = np.kron(pattern, np.ones((12, 12, 1), np.uint8))
+    bring_in(store, incoming, mappe, {"table.jpg": camera_jpeg(table)})
+    analyse_all(store, mappe)
+    (page,) = desk(store, mappe).pages
+    assert [warning.code for warning in page.warnings] == ["sheet_uncertain"]
+    do(store, mappe, AcceptWarnings(pages=(page.id,), codes=("sheet_uncertain",)))
+    assert desk(store, mappe).pages[0].warnings == []
+
+
 def test_a_photo_that_is_not_sure_is_to_be_checked_and_its_corners_begin_at_the_guess(
     store: Store, mappe: int, incoming: Incoming
 ) -> None:
@@ -471,5 +482,5 @@ def test_a_photo_that_is_not_sure_is_to_be_checked_and_its_corners_begin_at_the_
     assert analysis.photo_sheet is not None
     assert 0 < analysis.photo_sheet.confidence < 0.5
     assert detail.sheet_corners == analysis.photo_sheet.corners
-    assert [warning.code for warning in page.warnings] == ["crop_uncertain"]
+    assert [warning.code for warning in page.warnings] == ["sheet_uncertain"]
     assert desk(store, mappe).treatments()[0].corners is None

@@ -43,7 +43,7 @@ def page_report(made: MadePage[SourcePage], supply: Supply, wanted: Colours) -> 
         margins_mm=treatment.margins,
         zones=treatments.zones_of(item),
         findings=tuple(Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings),
-        unsure=tuple(Message(code=f"{step}_uncertain") for step in treatment.unsure_steps),
+        unsure=tuple(Message(code=f"{step}_uncertain") for step in analysis.unsure_steps(treatment)),
         words=made.words,
         guesses=made.guesses,
         unread=made.unread,

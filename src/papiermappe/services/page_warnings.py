@@ -13,8 +13,10 @@ NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DI
 
 def warnings_of(treatment: Treatment, analysis: Analysis) -> list[Message]:
     """Return what is to be checked on a page, also what a person has said is fine."""
-    found = [message_of(finding) for finding in analysis.findings if finding.kind not in NO_WARNING]
-    return [*found, *(Message(code=f"{step}_uncertain") for step in treatment.unsure_steps)]
+    unsure = analysis.unsure_steps(treatment)
+    is_photo_as_it_came = "sheet" in unsure  # what was found on it was found on the table as well
+    found = [] if is_photo_as_it_came else [finding for finding in analysis.findings if finding.kind not in NO_WARNING]
+    return [*map(message_of, found), *(Message(code=f"{step}_uncertain") for step in unsure)]
 
 
 def unaccepted(warnings: Sequence[Message], accepted: Collection[str]) -> list[Message]:

@@ -123,6 +123,7 @@ SENTENCES: dict[str, str | Plural] = {
     "finding_small_print": N_("The letters are only about {px} px high: take it from nearer"),
     "finding_same_again": N_("The same as the page before it: perhaps it was scanned twice"),
     "finding_not_analysed": N_("This page could not be examined; it stays as scanned"),
+    "sheet_uncertain": N_("Where the sheet lies on the photo is uncertain. Place its corners."),
     "crop_uncertain": N_("The edges of the sheet are uncertain"),
     "straighten_uncertain": N_("It is uncertain whether the page is straight"),
     # ---- runs

@@ -56,6 +56,16 @@ class Analysis(BaseModel):
         """Whether it is two pages beside each other, without a person having to look."""
         return self.spread is not None and self.spread.confidence >= SURE
 
+    def unsure_steps(self, treatment: Treatment) -> tuple[str, ...]:
+        """Return what was found but is left undone by a treatment since it is not sure.
+
+        That is `crop` and `straighten`; of a photo as it came it is the `sheet`, without which the others say nothing.
+        """
+        is_unsure_photo = self.photo_sheet is not None and not self.photo_sheet.is_sure
+        if is_unsure_photo and treatment.corners is None and "crop" in treatment.unsure_steps:
+            return ("sheet",)
+        return treatment.unsure_steps
+
     @property
     def way_up_open(self) -> bool:
         """Whether the page has print whose way up is not clear."""
