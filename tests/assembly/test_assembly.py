@@ -630,3 +630,4 @@ def test_a_photo_whose_sheet_is_not_found_for_sure_stays_and_that_is_said(tmp_pa
     assert page["confidence"] < 0.5
     assert "make_flat" not in page["operations"]
     assert [message["code"] for message in page["unsure"]] == ["sheet_uncertain"]
+    assert page["findings"] == []  # of the table

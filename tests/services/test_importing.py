@@ -463,6 +463,7 @@ def test_of_a_photo_without_a_sheet_one_thing_is_said(store: Store, mappe: int, 
     analyse_all(store, mappe)
     (page,) = desk(store, mappe).pages
     assert [warning.code for warning in page.warnings] == ["sheet_uncertain"]
+    assert desk(store, mappe).detail(page.id).findings == []
     do(store, mappe, AcceptWarnings(pages=(page.id,), codes=("sheet_uncertain",)))
     assert desk(store, mappe).pages[0].warnings == []
 

@@ -42,7 +42,10 @@ def page_report(made: MadePage[SourcePage], supply: Supply, wanted: Colours) -> 
         gutter_confidence=whole.spread.confidence if whole and whole.spread else None,
         margins_mm=treatment.margins,
         zones=treatments.zones_of(item),
-        findings=tuple(Message(code=f"finding_{finding.kind}", params=finding.params) for finding in analysis.findings),
+        findings=tuple(
+            Message(code=f"finding_{finding.kind}", params=finding.params)
+            for finding in analysis.findings_told(treatment)
+        ),
         unsure=tuple(Message(code=f"{step}_uncertain") for step in analysis.unsure_steps(treatment)),
         words=made.words,
         guesses=made.guesses,

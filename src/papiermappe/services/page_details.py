@@ -206,7 +206,7 @@ def _findings(
             is_warning=finding.kind not in NO_WARNING,
             accepted=f"finding_{finding.kind}" in accepted,
         )
-        for finding in analysis.findings
+        for finding in analysis.findings_told(treatment)
     ]
 
 

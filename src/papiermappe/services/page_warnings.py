@@ -13,10 +13,8 @@ NO_WARNING = frozenset({FindingKind.BLANK, FindingKind.DUST_LINE, FindingKind.DI
 
 def warnings_of(treatment: Treatment, analysis: Analysis) -> list[Message]:
     """Return what is to be checked on a page, also what a person has said is fine."""
-    unsure = analysis.unsure_steps(treatment)
-    is_photo_as_it_came = "sheet" in unsure  # what was found on it was found on the table as well
-    found = [] if is_photo_as_it_came else [finding for finding in analysis.findings if finding.kind not in NO_WARNING]
-    return [*map(message_of, found), *(Message(code=f"{step}_uncertain") for step in unsure)]
+    found = [message_of(finding) for finding in analysis.findings_told(treatment) if finding.kind not in NO_WARNING]
+    return [*found, *(Message(code=f"{step}_uncertain") for step in analysis.unsure_steps(treatment))]
 
 
 def unaccepted(warnings: Sequence[Message], accepted: Collection[str]) -> list[Message]:

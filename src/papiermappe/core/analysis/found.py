@@ -66,6 +66,10 @@ class Analysis(BaseModel):
             return ("sheet",)
         return treatment.unsure_steps
 
+    def findings_told(self, treatment: Treatment) -> tuple[Finding, ...]:
+        """Return what was found on a page; nothing of a photo as it came, since the table was looked at as well."""
+        return () if "sheet" in self.unsure_steps(treatment) else self.findings
+
     @property
     def way_up_open(self) -> bool:
         """Whether the page has print whose way up is not clear."""
