@@ -20,12 +20,14 @@ PLAIN = Scene(Table.SLATE, LETTER)
 OF_PHOTOS = {FindingKind.GLARE, FindingKind.FINGER, FindingKind.SMALL_PRINT, FindingKind.BLURRED}
 
 
-def analysed(scene: Scene, camera: Camera = CAMERA, moved_px: float = 0.0) -> Analysis:
+def analysed(
+    scene: Scene, camera: Camera = CAMERA, moved_px: float = 0.0, usual_height_mm: float | None = None
+) -> Analysis:
     """Return what is found on a photo of a scene."""
     jpeg = encode_jpeg(photograph(scene, camera, moved_px), 90)
     seen = look_for_sheet(CapturedPicture(jpeg, 300, by_camera=True))
     assert seen.dpi is not None
-    return analyse(CapturedPicture(jpeg, seen.dpi, by_camera=True))
+    return analyse(CapturedPicture(jpeg, seen.dpi, by_camera=True), usual_height_mm=usual_height_mm)
 
 
 def found(analysis: Analysis) -> set[FindingKind]:
@@ -40,6 +42,10 @@ def found(analysis: Analysis) -> set[FindingKind]:
 )
 def test_a_good_photo_has_none(light: Light) -> None:
     assert found(analysed(replace(PLAIN, light=light))) == set()
+
+
+def test_no_camera_takes_two_sheets_at_once() -> None:
+    assert analysed(PLAIN, usual_height_mm=127).findings == ()  # the others are receipts
 
 
 def test_a_lamp_on_the_print_is_told_with_its_place() -> None:

@@ -34,7 +34,7 @@ from papiermappe.core.treatment import (
 )
 
 COLOUR_REDUCTION = 2  # half the resolution is enough to see colour
-OF_SCANNERS = {FindingKind.DUST_LINE}  # which no camera has
+OF_SCANNERS = {FindingKind.DUST_LINE, FindingKind.DOUBLED}  # no camera has dust in its way, or a feeder
 
 
 def analyse(
